@@ -1,0 +1,98 @@
+package value
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// Path is a place in a value. The zero Path is the root.
+type Path struct {
+	parent  *Path
+	name    string
+	index   int
+	element bool
+	deep    int
+}
+
+// Member is the path of a member below p; p may be nil, the root.
+func (p *Path) Member(name string) *Path { return p.below(Path{name: name}) }
+
+// Element is the path of an array element below p; p may be nil, the root.
+func (p *Path) Element(index int) *Path { return p.below(Path{index: index, element: true}) }
+
+func (p *Path) below(child Path) *Path {
+	child.parent, child.deep = p, 1
+	if p != nil {
+		child.deep = p.deep + 1
+	}
+	return &child
+}
+
+// String is the normalized path (RFC 9535 §2.7): $['name'][0].
+func (p Path) String() string {
+	parts := make([]string, 0, p.deep+1)
+	for at := &p; at != nil && at.deep > 0; at = at.parent {
+		if at.element {
+			parts = append(parts, "["+strconv.Itoa(at.index)+"]")
+		} else {
+			parts = append(parts, "["+QuoteName(at.name)+"]")
+		}
+	}
+	var b strings.Builder
+	b.WriteByte('$')
+	for i := len(parts) - 1; i >= 0; i-- {
+		b.WriteString(parts[i])
+	}
+	return b.String()
+}
+
+// QuoteName is a member name as normalized paths write it, in single quotes
+// (RFC 9535 §2.7).
+func QuoteName(name string) string {
+	var b strings.Builder
+	b.WriteByte('\'')
+	for _, r := range name {
+		switch r {
+		case '\'', '\\':
+			b.WriteByte('\\')
+			b.WriteRune(r)
+		case '\b':
+			b.WriteString(`\b`)
+		case '\t':
+			b.WriteString(`\t`)
+		case '\n':
+			b.WriteString(`\n`)
+		case '\f':
+			b.WriteString(`\f`)
+		case '\r':
+			b.WriteString(`\r`)
+		default:
+			if r < ' ' {
+				fmt.Fprintf(&b, `\u%04x`, r)
+			} else {
+				b.WriteRune(r)
+			}
+		}
+	}
+	b.WriteByte('\'')
+	return b.String()
+}
+
+// Join is the path of something found at below, seen from p; p may be nil.
+func (p *Path) Join(below Path) *Path {
+	if below.deep == 0 {
+		if p == nil {
+			return &Path{}
+		}
+		return p
+	}
+	out := p
+	if below.parent != nil {
+		out = p.Join(*below.parent)
+	}
+	if below.element {
+		return out.Element(below.index)
+	}
+	return out.Member(below.name)
+}
