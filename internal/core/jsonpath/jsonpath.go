@@ -1,0 +1,215 @@
+// Package jsonpath is the whole of RFC 9535 over exact values: every
+// selector, filters with their typing rules, the five functions, I-Regexps
+// (RFC 9485) and normalized paths.
+package jsonpath
+
+import (
+	"usualpath/internal/core/value"
+)
+
+// Query is a parsed JSONPath.
+type Query struct {
+	text     string
+	segments []segment
+}
+
+// String is the query as it was written.
+func (q *Query) String() string { return q.text }
+
+// Singular tells whether the query selects at most one node (RFC 9535
+// §2.3.5.1): names and indexes only.
+func (q *Query) Singular() bool { return singular(q.segments) }
+
+// Node is one selected value and its place.
+type Node struct {
+	Value *value.Value
+	at    *value.Path
+}
+
+// Path is the node's place as a normalized path (RFC 9535 §2.7).
+func (n Node) Path() string {
+	if n.at == nil {
+		return "$"
+	}
+	return n.at.String()
+}
+
+// Select is the nodelist of the query on a value, in the order of RFC 9535.
+func (q *Query) Select(root *value.Value) []Node {
+	return walk(root, []Node{{Value: root}}, q.segments)
+}
+
+// First is the value of the only node that a singular query selects.
+func (q *Query) First(root *value.Value) (*value.Value, bool) {
+	at := root
+	for _, s := range q.segments {
+		next, ok := s.selectors[0].one(at)
+		if !ok {
+			return nil, false
+		}
+		at = next
+	}
+	return at, true
+}
+
+type segment struct {
+	descend   bool
+	selectors []selector
+}
+
+type selectorKind uint8
+
+const (
+	byName selectorKind = iota
+	byIndex
+	bySlice
+	byWildcard
+	byFilter
+)
+
+type selector struct {
+	kind  selectorKind
+	name  string
+	index int64
+	// start, end and step of a slice; nil where left out.
+	start, end, step *int64
+	filter           logical
+}
+
+func singular(segments []segment) bool {
+	for _, s := range segments {
+		if s.descend || len(s.selectors) != 1 || s.selectors[0].kind > byIndex {
+			return false
+		}
+	}
+	return true
+}
+
+func walk(root *value.Value, nodes []Node, segments []segment) []Node {
+	for _, s := range segments {
+		var next []Node
+		for _, n := range nodes {
+			if s.descend {
+				next = descend(root, n, s.selectors, next)
+			} else {
+				next = apply(root, n, s.selectors, next)
+			}
+		}
+		nodes = next
+	}
+	return nodes
+}
+
+func descend(root *value.Value, n Node, selectors []selector, out []Node) []Node {
+	out = apply(root, n, selectors, out)
+	for i, item := range n.Value.Items {
+		out = descend(root, n.child(i, item), selectors, out)
+	}
+	return out
+}
+
+// child is the node of the i-th element or member.
+func (n Node) child(i int, item *value.Value) Node {
+	if n.Value.Kind == value.Array {
+		return Node{item, n.at.Element(i)}
+	}
+	return Node{item, n.at.Member(n.Value.Names[i])}
+}
+
+func apply(root *value.Value, n Node, selectors []selector, out []Node) []Node {
+	for i := range selectors {
+		out = selectors[i].apply(root, n, out)
+	}
+	return out
+}
+
+func (s *selector) one(v *value.Value) (*value.Value, bool) {
+	if s.kind == byName {
+		return v.Get(s.name)
+	}
+	if v.Kind != value.Array {
+		return nil, false
+	}
+	i := s.index
+	if i < 0 {
+		i += int64(len(v.Items))
+	}
+	if i < 0 || i >= int64(len(v.Items)) {
+		return nil, false
+	}
+	return v.Items[i], true
+}
+
+func (s *selector) apply(root *value.Value, n Node, out []Node) []Node {
+	v := n.Value
+	switch s.kind {
+	case byName:
+		if item, ok := s.one(v); ok {
+			out = append(out, Node{item, n.at.Member(s.name)})
+		}
+	case byIndex:
+		if item, ok := s.one(v); ok {
+			i := s.index
+			if i < 0 {
+				i += int64(len(v.Items))
+			}
+			out = append(out, Node{item, n.at.Element(int(i))})
+		}
+	case byWildcard:
+		for i, item := range v.Items {
+			out = append(out, n.child(i, item))
+		}
+	case byFilter:
+		for i, item := range v.Items {
+			if s.filter.holds(root, item) {
+				out = append(out, n.child(i, item))
+			}
+		}
+	case bySlice:
+		if v.Kind == value.Array {
+			s.slice(int64(len(v.Items)), func(i int64) {
+				out = append(out, Node{v.Items[i], n.at.Element(int(i))})
+			})
+		}
+	}
+	return out
+}
+
+// slice visits the indexes of RFC 9535 §2.3.4.2.2.
+func (s *selector) slice(length int64, visit func(int64)) {
+	step := int64(1)
+	if s.step != nil {
+		step = *s.step
+	}
+	if step == 0 {
+		return
+	}
+	start, end := int64(0), length
+	if step < 0 {
+		start, end = length-1, -length-1
+	}
+	if s.start != nil {
+		start = *s.start
+	}
+	if s.end != nil {
+		end = *s.end
+	}
+	normal := func(i int64) int64 {
+		if i < 0 {
+			return i + length
+		}
+		return i
+	}
+	start, end = normal(start), normal(end)
+	if step > 0 {
+		lower, upper := min(max(start, 0), length), min(max(end, 0), length)
+		for i := lower; i < upper; i += step {
+			visit(i)
+		}
+		return
+	}
+	upper, lower := min(max(start, -1), length-1), min(max(end, -1), length-1)
+	for i := upper; i > lower; i += step {
+		visit(i)
+	}
+}
