@@ -1,0 +1,163 @@
+// Package syntax is the scenario language as text and as tree: a scanner and
+// parser that recover at the next statement, and a printer that sets the one
+// canonical layout. It knows no HTTP and runs nothing.
+package syntax
+
+import (
+	"regexp"
+
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/source"
+)
+
+// NodeKind tells what a Node is.
+type NodeKind uint8
+
+// Values and shapes share their nodes; the kinds from Regex on are shapes only.
+const (
+	Null NodeKind = iota
+	True
+	False
+	Number
+	String
+	Ref
+	Object
+	Array
+	Regex
+	Type
+	Or
+	Not
+	As
+)
+
+// Node is a value, or a shape of values.
+type Node struct {
+	Kind NodeKind
+	Span source.Span
+	// Text is a number as written, a regular expression, a type's word, or
+	// the name that As binds.
+	Text string
+	// Fold is the /…/i of a regular expression, Regexp its matcher.
+	Fold   bool
+	Regexp *regexp.Regexp
+	// Template is the content of a String; Block marks one in """.
+	Template *Template
+	Block    bool
+	// Expr is what a Ref refers to.
+	Expr *Expr
+	// Fields are the members of an Object.
+	Fields []*Field
+	// Items are an Array's elements, the alternatives of Or, or the one
+	// operand of Not and As.
+	Items []*Item
+	// Open is the `...` of an object or array; AnyOrder belongs to arrays.
+	Open, AnyOrder bool
+	// Limits narrow a Type.
+	Limits *Limits
+	// Broken has an object or array one member a line; Tail are comments
+	// before its closing bracket.
+	Broken bool
+	Tail   []Comment
+}
+
+// Field is a member of an Object.
+type Field struct {
+	Comments
+	Key *Node
+	// Optional is the `?` of a shape.
+	Optional bool
+	Value    *Node
+}
+
+// Item is an element of an Array.
+type Item struct {
+	Comments
+	Value *Node
+}
+
+// Limits narrow a type: a range of numbers, a length, a pattern, the elements
+// of an array.
+type Limits struct {
+	Range, Length, Count *Range
+	Pattern, Of          *Node
+}
+
+// Range has both ends included; either may be left out.
+type Range struct {
+	Lo, Hi *Node
+	Span   source.Span
+}
+
+// Template is text with names in it.
+type Template struct {
+	Span source.Span
+	// Raw is the text as it stands in the file (the dedented lines of a block).
+	Raw   string
+	Parts []Part
+}
+
+// Part is a piece of text, or an expression when Expr is set.
+type Part struct {
+	Text string
+	Expr *Expr
+}
+
+// Plain is the text of a template without names.
+func (t *Template) Plain() (string, bool) {
+	if t == nil {
+		return "", false
+	}
+	switch {
+	case len(t.Parts) == 0:
+		return "", true
+	case len(t.Parts) == 1 && t.Parts[0].Expr == nil:
+		return t.Parts[0].Text, true
+	}
+	return "", false
+}
+
+// Expr is what stands between the braces of {name}: a name and how to reach
+// inside, a call, a literal, or a sum of two of these.
+type Expr struct {
+	Span source.Span
+	// Raw is the text between the braces.
+	Raw string
+	// Op is '+' or '-' when Left and Right are set, else 0.
+	Op          byte
+	Left, Right *Expr
+	// Name is the name, or the function when Call is set.
+	Name   string
+	Call   bool
+	Args   []*Expr
+	Access []Access
+	// Literal is a number or string argument.
+	Literal *Node
+}
+
+// Access is one step inside a value: .member or [index].
+type Access struct {
+	Member string
+	Index  int
+	// Element tells an index from a member.
+	Element bool
+}
+
+// Path is a JSONPath that may hold names.
+type Path struct {
+	Span source.Span
+	Raw  string
+	// Query is set when the path holds no names.
+	Query *jsonpath.Query
+	// Template is set when it does.
+	Template *Template
+}
+
+// Comment is a comment on a line of its own; empty text is a blank line.
+type Comment struct{ Text string }
+
+// Comments are what stands around a statement, member or element.
+type Comments struct {
+	// Lead are comment and blank lines before it, Trail the comment behind it.
+	Lead  []Comment
+	Trail string
+}

@@ -1,0 +1,462 @@
+package syntax
+
+import (
+	"sort"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"usualpath/internal/core/source"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// Parse reads a file. The tree holds all that could be read; a run needs
+// diagnostics without errors.
+func Parse(f *source.File) (*File, source.Diagnostics) {
+	p := &parser{cursor: cursor{file: f, s: f.Text}}
+	out := &File{Source: f}
+	if span, what := notText(f.Text); what != "" {
+		p.report(span, what, "scenario files are UTF-8 text")
+		return out, p.diags
+	}
+	if strings.HasPrefix(f.Text, "\ufeff") {
+		p.i = len("\ufeff")
+	}
+	p.out = out
+	for p.statement() {
+	}
+	out.Tail = p.lead
+	for len(out.Tail) > 0 && out.Tail[len(out.Tail)-1].Text == "" {
+		out.Tail = out.Tail[:len(out.Tail)-1]
+	}
+	return out, p.diags
+}
+
+// notText finds what makes a text unreadable: NULs or bad UTF-8.
+func notText(s string) (source.Span, string) {
+	if i := strings.IndexByte(s, 0); i >= 0 {
+		return source.Span{Start: i, End: i + 1}, "this is no text: it holds a NUL byte"
+	}
+	if utf8.ValidString(s) {
+		return source.Span{}, ""
+	}
+	for i := 0; i < len(s); {
+		r, size := utf8.DecodeRuneInString(s[i:])
+		if r == utf8.RuneError && size <= 1 {
+			return source.Span{Start: i, End: i + 1}, "this is no UTF-8 text: byte 0x" + strconv.FormatInt(int64(s[i]), 16) + " is not part of a character"
+		}
+		i += size
+	}
+	return source.Span{}, ""
+}
+
+type parser struct {
+	cursor
+	out *File
+	// lead are the comments and blank lines before the next statement.
+	lead []Comment
+	// top is the statement in the first column that owns the indented ones;
+	// step and request are those that own what comes next inside it.
+	top, step, request *Statement
+	// closed is set once an expectation has ended the request's lines.
+	closed bool
+	// after is set in a step after `again`.
+	again bool
+}
+
+// statement reads one statement; false at the end of the file.
+func (p *parser) statement() bool {
+	for {
+		lineStart := p.i
+		p.blanks()
+		if p.i >= len(p.s) {
+			return false
+		}
+		switch {
+		case p.peek() == '\n' || p.at("\r\n"):
+			p.i += 1 + strings.IndexByte(p.s[p.i:], '\n')
+			p.lead = append(p.lead, Comment{})
+			continue
+		case p.peek() == '#':
+			p.lead = append(p.lead, Comment{p.commentText()})
+			p.lineEnd()
+			continue
+		}
+		p.one(lineStart)
+		return true
+	}
+}
+
+func (p *parser) lineEnd() {
+	if p.at("\r\n") {
+		p.i += 2
+	} else if p.peek() == '\n' {
+		p.i++
+	}
+}
+
+// one reads the statement at the cursor.
+func (p *parser) one(lineStart int) {
+	start := p.i
+	indented := p.i > lineStart && !(lineStart == 0 && strings.HasPrefix(p.s, "\ufeff") && p.i == len("\ufeff"))
+	p.failed = false
+	st := &Statement{Comments: Comments{Lead: tidy(p.lead)}}
+	p.lead, p.pending = nil, nil
+	if p.peek() == '{' && indented && p.inCases() {
+		st.Word = "{"
+		st.Body = &Row{Value: p.value()}
+		p.attachRow(st)
+		p.finish(st, start)
+		return
+	}
+	st.Word = p.word()
+	word := source.Span{Start: start, End: p.i}
+	if st.Word == "" {
+		p.strayText(start)
+		p.finish(st, start)
+		return
+	}
+	known, ok := keywords[st.Word]
+	if ok && !p.placed(st, known, indented, word) {
+		ok = false
+	} else if !ok {
+		p.unknownKeyword(st.Word, word, indented)
+	}
+	if ok {
+		p.own(st, indented)
+		p.body(st)
+	}
+	p.finish(st, start)
+}
+
+// strayText reports a line that starts with no word.
+func (p *parser) strayText(start int) {
+	hint := "a line starts with a word: scenario, step, send, expect, …"
+	switch p.peek() {
+	case '"', '{', '[', '}', ']', ',':
+		hint = "JSON follows a word on the same line: json { … }"
+	case '/':
+		hint = "comments start with `#`; a request is written: send GET /path"
+	case '*', '-':
+		hint = "there are no list marks; a line starts with a word: send, expect, …"
+	}
+	p.failHere("a statement was expected, found "+p.found(), hint)
+}
+
+func (p *parser) inCases() bool {
+	if p.top == nil || p.step != nil || len(p.top.Children) == 0 {
+		return false
+	}
+	_, ok := p.top.Children[len(p.top.Children)-1].Body.(*Cases)
+	return ok
+}
+
+func (p *parser) attachRow(st *Statement) {
+	cases := p.top.Children[len(p.top.Children)-1]
+	cases.Children = append(cases.Children, st)
+}
+
+// context is where an indented statement stands now.
+func (p *parser) context() int {
+	if p.top == nil {
+		return inFile
+	}
+	switch p.top.Word {
+	case "scenario":
+		if p.step != nil {
+			return inStep | inRequest
+		}
+		return inHead
+	case "afterwards", "before", "after", "routine":
+		where := inRoutine
+		if p.step != nil {
+			where |= inStep | inRequest
+		}
+		return where
+	case "defaults":
+		return inDefaults
+	case "environment":
+		return inEnvironment
+	case "service":
+		return inService
+	}
+	return 0
+}
+
+// placed tells whether the statement may stand here, and says so if not.
+func (p *parser) placed(st *Statement, k keyword, indented bool, at source.Span) bool {
+	w := "`" + st.Word + "`"
+	if !indented {
+		if k.where&inFile != 0 {
+			return true
+		}
+		if p.top == nil {
+			p.fail(at, w+" stands in no scenario", `start one before it: scenario "title"`)
+			return false
+		}
+		// A statement that lost its indentation: read it all the same.
+		p.report(at, w+" belongs to the "+p.top.Word+" before it and is indented", "put two blanks before it, or run usualpath fmt once it is mended")
+	}
+	where := p.context()
+	switch {
+	case where&k.where == 0 && k.where == inFile:
+		p.fail(at, w+" starts in the first column", "take the blanks before it away")
+	case p.top == nil:
+		p.fail(at, w+" is indented, but nothing stands before it", `start with scenario "title" in the first column`)
+	case where&k.where != 0:
+		return p.inOrder(st, k, where, at)
+	case p.top.Word == "scenario" && p.step == nil && k.where&(inStep|inRequest) != 0:
+		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
+	case p.step != nil && k.where&inHead != 0:
+		p.fail(at, w+" stands before the first step of a scenario", "move it up, below the scenario's title")
+	case p.step == nil && k.where&(inStep|inRequest) != 0 && where&inRoutine != 0:
+		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
+	case p.top.Word == "routine" || where&inRoutine != 0:
+		p.fail(at, w+" cannot stand under "+p.top.Word, "steps stand there")
+	case where == 0:
+		p.fail(at, "nothing belongs under `"+p.top.Word+"`", w+" needs a scenario or block of its own before it")
+	default:
+		p.fail(at, w+" cannot stand under "+p.top.Word, "there can stand "+listed(wordsIn(where)))
+	}
+	return false
+}
+
+// inOrder holds the order of a step's lines.
+func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bool {
+	w := "`" + st.Word + "`"
+	if where&inRequest == 0 || st.Word == "step" || st.Word == "do" || st.Word == "give" || st.Word == "let" {
+		return true
+	}
+	if k.where&inRequest != 0 {
+		switch {
+		case p.request == nil:
+			p.fail(at, w+" belongs to a request, and this step has sent none yet", "write it below `send`")
+		case p.closed:
+			p.fail(at, w+" belongs to the request and stands before what is expected", "move it up, directly below `"+p.request.Word+"`")
+		default:
+			return true
+		}
+		return false
+	}
+	switch st.Word {
+	case "send":
+		if p.request != nil {
+			p.fail(at, "a step sends one request, and this one has its own already", `start another: step "title"; to repeat the request: again`)
+			return false
+		}
+	case "when", "pause", "restart", "kill":
+		if p.request != nil {
+			p.fail(at, w+" stands before `send`", "move it up to the start of the step, or into a step of its own")
+			return false
+		}
+	case "expect", "prefer", "keep", "again":
+		if p.request == nil && !(p.restarts() && st.Word != "again") {
+			p.fail(at, w+" is about an answer, and this step has sent nothing yet", "write `send METHOD /path` before it")
+			return false
+		}
+	}
+	return true
+}
+
+func (p *parser) restarts() bool {
+	for _, c := range p.step.Children {
+		if c.Word == "restart" || c.Word == "kill" {
+			return true
+		}
+	}
+	return false
+}
+
+func listed(words []string) string {
+	sort.Strings(words)
+	return strings.Join(words, ", ")
+}
+
+// foreign are words people write for ours.
+var foreign = map[string]string{
+	"get": "send GET", "post": "send POST", "put": "send PUT", "patch": "send PATCH", "delete": "send DELETE",
+	"head": "send HEAD", "options": "send OPTIONS", "request": "send", "call": "send", "assert": "expect", "check": "expect",
+	"verify": "expect", "should": "prefer", "test": "scenario", "case": "scenario", "body": "json", "payload": "json", "data": "json",
+	"headers": "header", "param": "query", "params": "query", "save": "keep", "store": "keep", "capture": "keep", "set": "let",
+	"var": "let", "const": "let", "import": "use", "include": "use", "sleep": "pause", "wait": "pause", "repeat": "again",
+	"parallel": "together", "teardown": "afterwards", "finally": "afterwards", "cleanup": "afterwards", "setup": "before each",
+	"status": "expect status", "tag": "tags", "description": "about", "url": "base", "host": "base",
+}
+
+func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
+	where := inFile
+	if indented {
+		where = p.context()
+	}
+	hint := nearest(w, wordsIn(where))
+	if hint == "" {
+		if ours := foreign[strings.ToLower(w)]; ours != "" {
+			hint = "write `" + ours + "`"
+		}
+	}
+	if hint == "" {
+		all := make([]string, 0, len(keywords))
+		for k := range keywords {
+			all = append(all, k)
+		}
+		hint = nearest(w, all)
+	}
+	if hint == "" && where != 0 {
+		hint = "here can stand " + listed(wordsIn(where))
+	}
+	p.fail(at, "unknown keyword `"+w+"`", hint)
+}
+
+// own puts a statement under the one it belongs to.
+func (p *parser) own(st *Statement, indented bool) {
+	k := keywords[st.Word]
+	if !indented && k.where&inFile != 0 {
+		p.out.Statements = append(p.out.Statements, st)
+		p.step, p.request = nil, nil
+		p.top = st
+		return
+	}
+	switch {
+	case st.Word == "step" || st.Word == "do":
+		p.top.Children = append(p.top.Children, st)
+		p.step, p.request, p.closed = nil, nil, false
+		if st.Word == "step" {
+			p.step = st
+		}
+	case p.step == nil || st.Word == "give":
+		p.top.Children = append(p.top.Children, st)
+	case k.where&inRequest != 0 && p.request != nil && !p.closed:
+		p.request.Children = append(p.request.Children, st)
+	default:
+		p.step.Children = append(p.step.Children, st)
+		switch st.Word {
+		case "send", "again":
+			p.request, p.closed = st, false
+		case "expect", "prefer", "keep":
+			p.closed = true
+		}
+	}
+}
+
+// finish ends a statement: nothing but a comment may follow it.
+func (p *parser) finish(st *Statement, start int) {
+	if !p.failed && !p.lineDone() {
+		p.fail(p.rest(), p.found()+" is too much here", "one statement a line"+p.tooMuch(st))
+	}
+	st.Span = source.Span{Start: start, End: p.trimmedEnd(start)}
+	st.Lead = append(st.Lead, p.takePending()...)
+	if p.failed {
+		p.recover(start)
+		return
+	}
+	if p.commentHere() {
+		st.Trail = p.commentText()
+	}
+	p.lineEnd()
+}
+
+func (p *parser) tooMuch(st *Statement) string {
+	if k, ok := keywords[st.Word]; ok {
+		return ": " + k.form
+	}
+	return ""
+}
+
+// rest is the span to the end of the line.
+func (p *parser) rest() source.Span {
+	end := p.i
+	for end < len(p.s) && p.s[end] != '\n' && p.s[end] != '\r' {
+		end++
+	}
+	return source.Span{Start: p.i, End: end}
+}
+
+func (p *parser) trimmedEnd(start int) int {
+	end := p.i
+	for end > start && strings.IndexByte(" \t\r\n", p.s[end-1]) >= 0 {
+		end--
+	}
+	return end
+}
+
+// recover moves to the next statement after a mistake. Brackets and strings
+// are followed as far as they go, so that the lines of a broken body are not
+// taken for statements; a line that starts like a statement ends the search.
+func (p *parser) recover(start int) {
+	deep, quoted, block := 0, false, false
+	for i := start; i < len(p.s); i++ {
+		switch b := p.s[i]; {
+		case block:
+			if strings.HasPrefix(p.s[i:], `"""`) {
+				block = false
+				i += 2
+			} else if b == '\n' && !strings.Contains(p.s[i:], `"""`) && p.stopAt(i+1) {
+				p.i = i + 1
+				return
+			}
+		case b == '\n':
+			quoted = false
+			if deep <= 0 || p.stopAt(i+1) {
+				p.i = i + 1
+				return
+			}
+		case quoted:
+			if b == '\\' {
+				i++
+			} else if b == '"' {
+				quoted = false
+			}
+		case strings.HasPrefix(p.s[i:], `"""`):
+			block = true
+			i += 2
+		case b == '"':
+			quoted = true
+		case b == '{' || b == '[' || b == '(':
+			deep++
+		case b == '}' || b == ']' || b == ')':
+			deep--
+		case b == '#' && commentAt(p.s, i):
+			for i+1 < len(p.s) && p.s[i+1] != '\n' {
+				i++
+			}
+		}
+	}
+	p.i = len(p.s)
+}
+
+// stopAt tells whether the line that starts at i looks like a statement.
+func (p *parser) stopAt(i int) bool { return isStatementLine(p.s, i) }
+
+// isStatementLine tells whether the text at i, after blanks, is a keyword and
+// stands at the start of its line.
+func isStatementLine(s string, i int) bool {
+	for j := i - 1; j >= 0 && s[j] != '\n'; j-- {
+		if s[j] != ' ' && s[j] != '\t' {
+			return false
+		}
+	}
+	for i < len(s) && (s[i] == ' ' || s[i] == '\t') {
+		i++
+	}
+	end := i
+	for end < len(s) && wordByte(s[end]) {
+		end++
+	}
+	if _, ok := keywords[s[i:end]]; !ok {
+		return false
+	}
+	return end == len(s) || s[end] == ' ' || s[end] == '\n' || s[end] == '\r' || s[end] == '\t'
+}
+
+// tidy keeps one blank line of several.
+func tidy(lead []Comment) []Comment {
+	var out []Comment
+	for _, c := range lead {
+		if c.Text == "" && len(out) > 0 && out[len(out)-1].Text == "" {
+			continue
+		}
+		out = append(out, c)
+	}
+	return out
+}
