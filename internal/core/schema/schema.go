@@ -1,0 +1,118 @@
+// Package schema holds values against JSON Schema documents (2020-12, 2019-09,
+// draft 7, 6 and 4). References lead nowhere outside the document.
+package schema
+
+import (
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strings"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/santhosh-tekuri/jsonschema/v6/kind"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+
+	"usualpath/internal/core/value"
+)
+
+// Schema is a compiled document.
+type Schema struct{ compiled *jsonschema.Schema }
+
+// closed refuses to load anything, so that no reference reaches out.
+type closed struct{}
+
+func (closed) Load(url string) (any, error) {
+	return nil, fmt.Errorf("a reference leads to %s; only references inside the document are followed", url)
+}
+
+// Compile reads a schema document. The error says what is no schema in it.
+func Compile(name, text string) (*Schema, error) {
+	v, err := value.Decode(text, value.Limits{})
+	if err != nil {
+		return nil, err
+	}
+	c := jsonschema.NewCompiler()
+	c.UseLoader(closed{})
+	c.AssertFormat()
+	url := "file:///" + name
+	if err := c.AddResource(url, plain(v)); err != nil {
+		return nil, tidy(err)
+	}
+	s, err := c.Compile(url)
+	if err != nil {
+		return nil, tidy(err)
+	}
+	return &Schema{s}, nil
+}
+
+func tidy(err error) error {
+	text := strings.ReplaceAll(err.Error(), "file:///", "")
+	return fmt.Errorf("%s", strings.Join(strings.Fields(text), " "))
+}
+
+// plain is a value as the library wants it; numbers keep their digits.
+func plain(v *value.Value) any {
+	switch v.Kind {
+	case value.Bool:
+		return v.Bool
+	case value.Number:
+		return json.Number(v.Text)
+	case value.String:
+		return v.Text
+	case value.Array:
+		out := make([]any, len(v.Items))
+		for i, it := range v.Items {
+			out[i] = plain(it)
+		}
+		return out
+	case value.Object:
+		out := make(map[string]any, len(v.Items))
+		for i, it := range v.Items {
+			out[v.Names[i]] = plain(it)
+		}
+		return out
+	}
+	return nil
+}
+
+// Check gives the places at which a value does not fit, as lines for people,
+// sorted; none when it fits.
+func (s *Schema) Check(v *value.Value) []string {
+	err := s.compiled.Validate(plain(v))
+	if err == nil {
+		return nil
+	}
+	ve, ok := err.(*jsonschema.ValidationError)
+	if !ok {
+		return []string{err.Error()}
+	}
+	var out []string
+	collect(ve, &out)
+	sort.Strings(out)
+	return out
+}
+
+var printer = message.NewPrinter(language.English)
+
+func collect(e *jsonschema.ValidationError, out *[]string) {
+	if len(e.Causes) > 0 {
+		for _, c := range e.Causes {
+			collect(c, out)
+		}
+		return
+	}
+	var at *value.Path
+	for _, part := range e.InstanceLocation {
+		at = at.Member(part)
+	}
+	place := "$"
+	if at != nil {
+		place = at.String()
+	}
+	if _, false := e.ErrorKind.(*kind.FalseSchema); false {
+		*out = append(*out, place+" is not allowed by the schema")
+		return
+	}
+	*out = append(*out, place+" "+e.ErrorKind.LocalizedString(printer))
+}

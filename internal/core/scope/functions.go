@@ -1,0 +1,185 @@
+package scope
+
+import (
+	"encoding/base64"
+	"fmt"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// function is one of the language's functions.
+type function struct {
+	// min and max are how many arguments it takes; max -1 for any number.
+	min, max int
+	// Form is how it is written.
+	form string
+	run  func(w *World, args []*value.Value) (*value.Value, error)
+}
+
+const (
+	letters    = "abcdefghijklmnopqrstuvwxyz0123456789"
+	maxText    = 64 << 20
+	dateLayout = "2006-01-02"
+)
+
+var functions = map[string]function{
+	"uuid": {0, 0, "uuid()", func(w *World, _ []*value.Value) (*value.Value, error) {
+		id, err := uuid.NewRandomFromReader(randomReader{w.Rand})
+		return value.NewString(id.String()), err
+	}},
+	"random_int": {2, 2, "random_int(1, 6)", func(w *World, a []*value.Value) (*value.Value, error) {
+		lo, hi, err := twoInts(a)
+		if err != nil {
+			return nil, err
+		}
+		if hi < lo {
+			return nil, fmt.Errorf("random_int(%d, %d): the smaller number stands first", lo, hi)
+		}
+		return value.NewInt(int64(lo) + w.Rand.Int64N(int64(hi)-int64(lo)+1)), nil
+	}},
+	"random_text": {1, 1, "random_text(12)", func(w *World, a []*value.Value) (*value.Value, error) {
+		n, err := size(a[0])
+		if err != nil {
+			return nil, err
+		}
+		b := make([]byte, n)
+		for i := range b {
+			b[i] = letters[w.Rand.IntN(len(letters))]
+		}
+		return value.NewString(string(b)), nil
+	}},
+	"pick": {1, -1, `pick("a", "b")`, func(w *World, a []*value.Value) (*value.Value, error) {
+		if len(a) == 1 && a[0].Kind == value.Array && len(a[0].Items) > 0 {
+			a = a[0].Items
+		}
+		return a[w.Rand.IntN(len(a))], nil
+	}},
+	"now": {0, 0, "now()", func(w *World, _ []*value.Value) (*value.Value, error) {
+		return value.NewString(w.Now().UTC().Format(time.RFC3339)), nil
+	}},
+	"today": {0, 0, "today()", func(w *World, _ []*value.Value) (*value.Value, error) {
+		return value.NewString(w.Now().UTC().Format(dateLayout)), nil
+	}},
+	"in_days": {1, 1, "in_days(3)", func(w *World, a []*value.Value) (*value.Value, error) {
+		n, ok := a[0].Int()
+		if !ok || n > 4_000_000 || n < -4_000_000 {
+			return nil, fmt.Errorf("%s is no number of days", value.Cut(a[0].String(), 40))
+		}
+		return value.NewString(w.Now().UTC().AddDate(0, 0, n).Format(dateLayout)), nil
+	}},
+	"repeat": {2, 2, `repeat("ab", 3)`, func(_ *World, a []*value.Value) (*value.Value, error) {
+		n, err := size(a[1])
+		if err != nil {
+			return nil, err
+		}
+		text := a[0].Plain()
+		if n*len(text) > maxText {
+			return nil, fmt.Errorf("repeat() would make more than 64 MiB")
+		}
+		return value.NewString(strings.Repeat(text, n)), nil
+	}},
+	"base64": {1, 1, `base64("text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+		return value.NewString(base64.StdEncoding.EncodeToString([]byte(a[0].Plain()))), nil
+	}},
+	"lower": {1, 1, `lower("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+		return value.NewString(strings.ToLower(a[0].Plain())), nil
+	}},
+	"upper": {1, 1, `upper("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+		return value.NewString(strings.ToUpper(a[0].Plain())), nil
+	}},
+	"length": {1, 1, "length(name)", func(_ *World, a []*value.Value) (*value.Value, error) {
+		n, ok := a[0].Length()
+		if !ok {
+			return nil, fmt.Errorf("%s has no length", value.Cut(a[0].String(), 40))
+		}
+		return value.NewInt(int64(n)), nil
+	}},
+	"file": {1, 1, `file("boat.json")`, func(w *World, a []*value.Value) (*value.Value, error) {
+		data, err := w.ReadFile(a[0].Plain())
+		if err != nil {
+			return nil, err
+		}
+		if !strings.HasSuffix(strings.ToLower(a[0].Plain()), ".json") {
+			return value.NewString(string(data)), nil
+		}
+		v, err := value.Decode(string(data), value.Limits{})
+		if err != nil {
+			return nil, fmt.Errorf("%s is no JSON: %w", a[0].Plain(), err)
+		}
+		return v, nil
+	}},
+}
+
+// Functions are the names of the language's functions, sorted.
+func Functions() []string {
+	var out []string
+	for n := range functions {
+		out = append(out, n)
+	}
+	sort.Strings(out)
+	return out
+}
+
+// CheckCall tells what is wrong with a call before anything runs: an unknown
+// function or a wrong number of arguments. Both texts are empty when all is
+// well.
+func CheckCall(e *syntax.Expr) (message, form string) {
+	f, ok := functions[e.Name]
+	switch {
+	case !ok:
+		return "unknown function " + e.Name + "()", ""
+	case len(e.Args) < f.min || f.max >= 0 && len(e.Args) > f.max:
+		return fmt.Sprintf("%s() takes %s, not %d", e.Name, arguments(f), len(e.Args)), f.form
+	}
+	return "", ""
+}
+
+func arguments(f function) string {
+	switch {
+	case f.max < 0:
+		return "one argument or more"
+	case f.max == 0:
+		return "no arguments"
+	case f.max == 1:
+		return "one argument"
+	}
+	return fmt.Sprintf("%d arguments", f.max)
+}
+
+func (s *Scope) call(e *syntax.Expr) (*value.Value, error) {
+	if message, _ := CheckCall(e); message != "" {
+		return nil, fmt.Errorf("%s", message)
+	}
+	args := make([]*value.Value, len(e.Args))
+	for i, a := range e.Args {
+		v, err := s.Expr(a)
+		if err != nil {
+			return nil, err
+		}
+		args[i] = v
+	}
+	return functions[e.Name].run(s.world, args)
+}
+
+func twoInts(a []*value.Value) (int, int, error) {
+	x, ok1 := a[0].Int()
+	y, ok2 := a[1].Int()
+	if !ok1 || !ok2 {
+		return 0, 0, fmt.Errorf("whole numbers were expected, found %s and %s", value.Cut(a[0].String(), 40), value.Cut(a[1].String(), 40))
+	}
+	return x, y, nil
+}
+
+func size(v *value.Value) (int, error) {
+	n, ok := v.Int()
+	if !ok || n < 0 || n > maxText {
+		return 0, fmt.Errorf("a count from 0 to %d was expected, found %s", maxText, value.Cut(v.String(), 40))
+	}
+	return n, nil
+}

@@ -1,0 +1,330 @@
+// Package scope holds the values of names while a scenario runs, and works out
+// values, texts, targets and JSONPaths that have names in them.
+package scope
+
+import (
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/url"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Unbound is the error of a name that has no value yet.
+type Unbound struct{ Name string }
+
+func (u *Unbound) Error() string { return "`" + u.Name + "` has no value" }
+
+// World is what functions reach outside the scope.
+type World struct {
+	// Rand is where random values come from.
+	Rand *Random
+	// Now is the clock.
+	Now func() time.Time
+	// ReadFile reads a file of the project, for file().
+	ReadFile func(name string) ([]byte, error)
+}
+
+// Random is a source that can be turned back.
+type Random struct {
+	*rand.Rand
+	source *rand.PCG
+}
+
+// Seeded is the random source of one scenario: the same seed and key give the
+// same values, whatever ran before.
+func Seeded(seed uint64, key string) *Random {
+	// FNV-1a, 64 bit.
+	h := uint64(14695981039346656037)
+	for i := 0; i < len(key); i++ {
+		h = (h ^ uint64(key[i])) * 1099511628211
+	}
+	source := rand.NewPCG(seed, h)
+	return &Random{rand.New(source), source}
+}
+
+// Mark remembers where the source is; Back returns to it.
+func (r *Random) Mark() rand.PCG { return *r.source }
+
+// Back makes the source give again what it gave after the mark.
+func (r *Random) Back(mark rand.PCG) { *r.source = mark }
+
+// Scope is a set of names with an outer one around it.
+type Scope struct {
+	outer  *Scope
+	world  *World
+	values map[string]*entry
+}
+
+type entry struct {
+	v *value.Value
+	// node is worked out on first use, in the scope that defines it.
+	node *syntax.Node
+	busy bool
+	err  error
+}
+
+// New is an outermost scope.
+func New(w *World) *Scope { return &Scope{world: w, values: map[string]*entry{}} }
+
+// Inner is a scope inside s.
+func (s *Scope) Inner() *Scope {
+	return &Scope{outer: s, world: s.world, values: map[string]*entry{}}
+}
+
+// Bind gives a name a value.
+func (s *Scope) Bind(name string, v *value.Value) { s.values[name] = &entry{v: v} }
+
+// Define gives a name a value to be worked out when it is first needed.
+func (s *Scope) Define(name string, n *syntax.Node) { s.values[name] = &entry{node: n} }
+
+// Lookup is the value of a name.
+func (s *Scope) Lookup(name string) (*value.Value, error) {
+	for at := s; at != nil; at = at.outer {
+		e, ok := at.values[name]
+		if !ok {
+			continue
+		}
+		if e.v == nil && e.err == nil {
+			if e.busy {
+				return nil, fmt.Errorf("`%s` is defined by itself", name)
+			}
+			e.busy = true
+			e.v, e.err = at.Value(e.node)
+			e.busy = false
+			if _, unbound := e.err.(*Unbound); unbound {
+				// It may be bound later.
+				err := e.err
+				e.err = nil
+				return nil, err
+			}
+		}
+		return e.v, e.err
+	}
+	return nil, &Unbound{name}
+}
+
+// Value works out a value; nodes that are shapes only are an error.
+func (s *Scope) Value(n *syntax.Node) (*value.Value, error) {
+	switch n.Kind {
+	case syntax.Null:
+		return value.NewNull(), nil
+	case syntax.True, syntax.False:
+		return value.NewBool(n.Kind == syntax.True), nil
+	case syntax.Number:
+		return value.NewNumber(n.Text), nil
+	case syntax.String:
+		text, err := s.Text(n.Template)
+		return value.NewString(text), err
+	case syntax.Ref:
+		return s.Expr(n.Expr)
+	case syntax.Array:
+		out := value.NewArray()
+		for _, it := range n.Items {
+			v, err := s.Value(it.Value)
+			if err != nil {
+				return nil, err
+			}
+			out.Items = append(out.Items, v)
+		}
+		return out, nil
+	case syntax.Object:
+		out := value.NewObject()
+		for _, f := range n.Fields {
+			key, err := s.Text(f.Key.Template)
+			if err != nil {
+				return nil, err
+			}
+			v, err := s.Value(f.Value)
+			if err != nil {
+				return nil, err
+			}
+			if _, twice := out.Get(key); twice {
+				return nil, fmt.Errorf("member %s stands twice in one object", value.Quoted(key))
+			}
+			out.Add(key, v)
+		}
+		return out, nil
+	}
+	return nil, fmt.Errorf("%s is a shape, not a value", syntax.NodeText(n))
+}
+
+// Text works out a template.
+func (s *Scope) Text(t *syntax.Template) (string, error) {
+	if text, ok := t.Plain(); ok || t == nil {
+		return text, nil
+	}
+	var b strings.Builder
+	for _, p := range t.Parts {
+		if p.Expr == nil {
+			b.WriteString(p.Text)
+			continue
+		}
+		v, err := s.Expr(p.Expr)
+		if err != nil {
+			return "", err
+		}
+		b.WriteString(v.Plain())
+	}
+	return b.String(), nil
+}
+
+// Target works out a path or URL: values are percent-encoded where they are
+// put in (RFC 3986 §2.1), save one that stands first, which is a path or URL
+// itself.
+func (s *Scope) Target(t *syntax.Template) (string, error) {
+	if text, ok := t.Plain(); ok {
+		return text, nil
+	}
+	var b strings.Builder
+	query := false
+	for i, p := range t.Parts {
+		if p.Expr == nil {
+			query = query || strings.Contains(p.Text, "?")
+			b.WriteString(p.Text)
+			continue
+		}
+		v, err := s.Expr(p.Expr)
+		if err != nil {
+			return "", err
+		}
+		switch text := v.Plain(); {
+		case i == 0:
+			query = strings.Contains(text, "?")
+			b.WriteString(text)
+		case query:
+			b.WriteString(strings.ReplaceAll(url.QueryEscape(text), "+", "%20"))
+		default:
+			b.WriteString(url.PathEscape(text))
+		}
+	}
+	return b.String(), nil
+}
+
+// Path works out a JSONPath: outside quotes a value becomes a literal, inside
+// quotes its text.
+func (s *Scope) Path(p *syntax.Path) (*jsonpath.Query, error) {
+	if p.Query != nil {
+		return p.Query, nil
+	}
+	var b strings.Builder
+	for _, part := range p.Template.Parts {
+		if part.Expr == nil {
+			b.WriteString(part.Text)
+			continue
+		}
+		v, err := s.Expr(part.Expr)
+		if err != nil {
+			return nil, err
+		}
+		switch quote := part.Text; {
+		case quote == "'":
+			b.WriteString(strings.Trim(value.QuoteName(v.Plain()), "'"))
+		case quote == `"`:
+			b.WriteString(strings.Trim(value.Quoted(v.Plain()), `"`))
+		case v.Kind == value.String:
+			b.WriteString(value.QuoteName(v.Text))
+		case v.Kind == value.Array || v.Kind == value.Object:
+			return nil, fmt.Errorf("{%s} is an %s; only strings, numbers, booleans and null can stand in a JSONPath", part.Expr.Raw, v.Kind)
+		default:
+			b.WriteString(v.String())
+		}
+	}
+	return jsonpath.Parse(b.String())
+}
+
+// Expr works out what stands between braces.
+func (s *Scope) Expr(e *syntax.Expr) (*value.Value, error) {
+	if e.Op != 0 {
+		return s.sum(e)
+	}
+	if e.Literal != nil {
+		return s.Value(e.Literal)
+	}
+	var v *value.Value
+	var err error
+	if e.Call {
+		v, err = s.call(e)
+	} else {
+		v, err = s.Lookup(e.Name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	so := e.Name
+	for _, a := range e.Access {
+		next, err := access(v, a, so)
+		if err != nil {
+			return nil, err
+		}
+		if a.Element {
+			so += fmt.Sprintf("[%d]", a.Index)
+		} else {
+			so += "." + a.Member
+		}
+		v = next
+	}
+	return v, nil
+}
+
+func access(v *value.Value, a syntax.Access, so string) (*value.Value, error) {
+	if a.Element {
+		if v.Kind != value.Array {
+			return nil, fmt.Errorf("`%s` is no array but %s", so, value.Cut(v.String(), 60))
+		}
+		i := a.Index
+		if i < 0 {
+			i += len(v.Items)
+		}
+		if i < 0 || i >= len(v.Items) {
+			return nil, fmt.Errorf("`%s` has no element %d: it has %d", so, a.Index, len(v.Items))
+		}
+		return v.Items[i], nil
+	}
+	if v.Kind != value.Object {
+		return nil, fmt.Errorf("`%s` is no object but %s", so, value.Cut(v.String(), 60))
+	}
+	m, ok := v.Get(a.Member)
+	if !ok {
+		return nil, fmt.Errorf("`%s` has no member `%s`: it has %s", so, a.Member, value.Cut(strings.Join(v.Names, ", "), 80))
+	}
+	return m, nil
+}
+
+func (s *Scope) sum(e *syntax.Expr) (*value.Value, error) {
+	left, err := s.Expr(e.Left)
+	if err != nil {
+		return nil, err
+	}
+	right, err := s.Expr(e.Right)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range []*value.Value{left, right} {
+		if v.Kind != value.Number {
+			return nil, fmt.Errorf("{%s} cannot be worked out: %s is no number", e.Raw, value.Cut(v.String(), 60))
+		}
+	}
+	sum, err := value.Add(left.Text, right.Text, e.Op == '-')
+	if err != nil {
+		return nil, err
+	}
+	return value.NewNumber(sum), nil
+}
+
+// randomReader lets uuid draw from the seeded source.
+type randomReader struct{ r *Random }
+
+func (r randomReader) Read(p []byte) (int, error) {
+	for i := range p {
+		p[i] = byte(r.r.Uint32())
+	}
+	return len(p), nil
+}
+
+var _ io.Reader = randomReader{}
