@@ -1,0 +1,353 @@
+package exchange
+
+import (
+	"bytes"
+	"compress/flate"
+	"compress/gzip"
+	"compress/zlib"
+	"context"
+	"crypto/tls"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptrace"
+	"net/url"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"time"
+)
+
+// DefaultMaxBody is the longest body taken, in bytes, unless set otherwise.
+const DefaultMaxBody = 16 << 20
+
+// Options set up a Client.
+type Options struct {
+	// Allow are host names and addresses that may be spoken to beside loopback,
+	// with or without a port.
+	Allow []string
+	// MaxBody bounds a body in bytes, before and after decoding; 0 means
+	// DefaultMaxBody.
+	MaxBody int64
+	// Agent is the User-Agent that is sent when a request names none.
+	Agent string
+	// Connections is how many idle connections are kept for a host; default 16.
+	Connections int
+}
+
+// Client sends requests. It is safe for several at once.
+type Client struct {
+	transport *http.Transport
+	options   Options
+}
+
+// NewClient makes a client with connections of its own.
+func NewClient(o Options) *Client {
+	if o.MaxBody == 0 {
+		o.MaxBody = DefaultMaxBody
+	}
+	if o.Connections == 0 {
+		o.Connections = 16
+	}
+	c := &Client{options: o}
+	c.transport = &http.Transport{
+		// No proxy: what is tested is the service itself.
+		Proxy:               nil,
+		DialContext:         c.dial,
+		DisableCompression:  true,
+		MaxIdleConnsPerHost: o.Connections,
+		// Short, so that a service which closes idle connections is seldom met
+		// in the middle of that.
+		IdleConnTimeout:        time.Second,
+		MaxResponseHeaderBytes: 1 << 20,
+		TLSClientConfig:        &tls.Config{MinVersion: tls.VersionTLS12},
+		ForceAttemptHTTP2:      true,
+	}
+	return c
+}
+
+// Close ends the idle connections.
+func (c *Client) Close() { c.transport.CloseIdleConnections() }
+
+// Forget drops idle connections, after a service was restarted.
+func (c *Client) Forget() { c.transport.CloseIdleConnections() }
+
+func (c *Client) allowed(host, port string) bool {
+	for _, a := range c.options.Allow {
+		if a == host || a == net.JoinHostPort(host, port) {
+			return true
+		}
+	}
+	return false
+}
+
+// Loopback tells whether a host names this machine itself.
+func Loopback(host string) bool {
+	if host == "localhost" || strings.HasSuffix(host, ".localhost") {
+		return true
+	}
+	ip := net.ParseIP(strings.Trim(host, "[]"))
+	return ip != nil && ip.IsLoopback()
+}
+
+func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, err
+	}
+	var d net.Dialer
+	if !c.allowed(host, port) {
+		if !Loopback(host) {
+			return nil, &hostError{host}
+		}
+		if strings.HasSuffix(host, ".localhost") {
+			address = net.JoinHostPort("localhost", port)
+		}
+		// Checked again once the name is resolved.
+		d.Control = func(_, resolved string, _ syscall.RawConn) error {
+			h, _, _ := net.SplitHostPort(resolved)
+			if ip := net.ParseIP(h); ip == nil || !ip.IsLoopback() {
+				return &hostError{h}
+			}
+			return nil
+		}
+	}
+	return d.DialContext(ctx, network, address)
+}
+
+// Do sends a request and reads the whole answer. It always gives an Exchange
+// with either Answer or Failure.
+func (c *Client) Do(ctx context.Context, r *Request) *Exchange {
+	e := &Exchange{Request: r, Start: time.Now()}
+	if r.Timeout > 0 {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, r.Timeout)
+		defer cancel()
+	}
+	at := *r
+	for hop := 0; ; hop++ {
+		e.Answer, e.Failure = c.once(ctx, &at, e)
+		if e.Failure != nil || r.Follow == 0 || !redirects(e.Answer.Status) {
+			break
+		}
+		location := e.Answer.Header.Get("Location")
+		if location == "" {
+			break
+		}
+		if hop == r.Follow {
+			e.Failure = &Failure{TooManyHops, fmt.Sprintf("more than %d, the last to %s", r.Follow, location)}
+			e.Answer = nil
+			break
+		}
+		if !at.redirect(location, e.Answer.Status) {
+			break
+		}
+	}
+	if e.Answer != nil && at.URL != r.URL {
+		e.Answer.From = at.URL
+	}
+	e.Timing.Total = time.Since(e.Start)
+	return e
+}
+
+func redirects(status int) bool {
+	switch status {
+	case 301, 302, 303, 307, 308:
+		return true
+	}
+	return false
+}
+
+// redirect turns a request into the one that follows (RFC 9110 §15.4).
+func (r *Request) redirect(location string, status int) bool {
+	base, err := url.Parse(r.URL)
+	if err != nil {
+		return false
+	}
+	next, err := base.Parse(location)
+	if err != nil {
+		return false
+	}
+	if next.Host != base.Host {
+		// Credentials stay with the host they were meant for.
+		var kept []Field
+		for _, f := range r.Header {
+			if !strings.EqualFold(f.Name, "Authorization") && !strings.EqualFold(f.Name, "Cookie") {
+				kept = append(kept, f)
+			}
+		}
+		r.Header = kept
+	}
+	r.URL = next.String()
+	if status == 303 && r.Method != "HEAD" || (status == 301 || status == 302) && r.Method == "POST" {
+		r.Method, r.Body, r.NoBody = "GET", nil, true
+		var kept []Field
+		for _, f := range r.Header {
+			if !strings.HasPrefix(strings.ToLower(f.Name), "content-") {
+				kept = append(kept, f)
+			}
+		}
+		r.Header = kept
+	}
+	return true
+}
+
+// progress is written by the transport's goroutines while once waits.
+type progress struct {
+	connected atomic.Int64
+	written   atomic.Int64
+	first     atomic.Int64
+}
+
+func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *Failure) {
+	req, failure := c.build(r)
+	if failure != nil {
+		return nil, failure
+	}
+	start := time.Now()
+	var p progress
+	since := func(n *atomic.Int64) func() { return func() { n.Store(int64(time.Since(start)) + 1) } }
+	connected, written, first := since(&p.connected), since(&p.written), since(&p.first)
+	fresh := false
+	trace := &httptrace.ClientTrace{
+		GotConn: func(i httptrace.GotConnInfo) {
+			fresh = !i.Reused
+			connected()
+		},
+		WroteRequest:         func(httptrace.WroteRequestInfo) { written() },
+		GotFirstResponseByte: first,
+	}
+	resp, err := c.transport.RoundTrip(req.WithContext(httptrace.WithClientTrace(ctx, trace)))
+	if err != nil {
+		at := connecting
+		if p.connected.Load() > 0 {
+			at = waiting
+		}
+		return nil, classify(err, at)
+	}
+	if fresh {
+		e.Timing.Connect += time.Duration(p.connected.Load())
+	}
+	answered := p.first.Load()
+	e.Timing.Wait += time.Duration(max(0, answered-p.connected.Load()))
+	a := &Answer{Proto: resp.Proto, Status: resp.StatusCode, Header: resp.Header}
+	_, a.Reason, _ = strings.Cut(resp.Status, " ")
+	body, failure := c.read(resp)
+	e.Timing.Read += max(0, time.Since(start)-time.Duration(answered))
+	if failure != nil {
+		return nil, failure
+	}
+	a.Wire = len(body)
+	a.Body, failure = c.decode(resp.Header.Get("Content-Encoding"), body)
+	if failure != nil {
+		return nil, failure
+	}
+	return a, nil
+}
+
+func (c *Client) build(r *Request) (*http.Request, *Failure) {
+	u, err := url.Parse(r.URL)
+	if err != nil {
+		return nil, &Failure{BadRequest, "the URL is not valid: " + lastPart(err.Error())}
+	}
+	if u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
+		return nil, &Failure{BadRequest, "the URL needs http:// or https:// and a host: " + r.URL}
+	}
+	if r.Method == "CONNECT" {
+		return nil, &Failure{BadRequest, "CONNECT asks a proxy for a tunnel and has no answer to check"}
+	}
+	if r.Method == "OPTIONS" && u.Path == "/*" {
+		// The service as a whole (RFC 9110 §9.3.7).
+		u.Path, u.RawPath = "*", ""
+	}
+	req := &http.Request{Method: r.Method, URL: u, Host: u.Host, Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
+		Header: make(http.Header, len(r.Header)+1)}
+	replayable := true
+	for _, f := range r.Header {
+		switch key := http.CanonicalHeaderKey(f.Name); key {
+		case "Host":
+			req.Host = f.Value
+		case "Idempotency-Key", "X-Idempotency-Key":
+			// The transport would take this header for leave to send twice.
+			replayable = false
+			req.Header[key] = append(req.Header[key], f.Value)
+		case "Connection":
+			req.Close = strings.EqualFold(f.Value, "close")
+		default:
+			req.Header[key] = append(req.Header[key], f.Value)
+		}
+	}
+	if req.Header["User-Agent"] == nil {
+		req.Header["User-Agent"] = []string{c.options.Agent}
+	}
+	if !r.NoBody && (len(r.Body) > 0 || r.Body != nil) {
+		body := r.Body
+		req.Body = io.NopCloser(bytes.NewReader(body))
+		req.ContentLength = int64(len(body))
+		if replayable {
+			req.GetBody = func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(body)), nil }
+		}
+		if len(body) == 0 {
+			req.Body = http.NoBody
+		}
+	}
+	return req, nil
+}
+
+func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
+	defer resp.Body.Close()
+	limit := c.options.MaxBody
+	if resp.ContentLength > limit {
+		return nil, &Failure{TooLarge, fmt.Sprintf("Content-Length is %d bytes, the limit %d", resp.ContentLength, limit)}
+	}
+	var buf bytes.Buffer
+	if resp.ContentLength > 0 {
+		buf.Grow(int(min(resp.ContentLength, 1<<20)) + bytes.MinRead)
+	}
+	if _, err := buf.ReadFrom(io.LimitReader(resp.Body, limit+1)); err != nil {
+		if resp.ContentLength >= 0 && strings.Contains(err.Error(), "unexpected EOF") {
+			return nil, &Failure{ClosedEarly, fmt.Sprintf("after %d of the %d bytes that Content-Length promised", buf.Len(), resp.ContentLength)}
+		}
+		return nil, classify(err, reading)
+	}
+	if int64(buf.Len()) > limit {
+		return nil, &Failure{TooLarge, fmt.Sprintf("the body is longer than the limit of %d bytes", limit)}
+	}
+	return buf.Bytes(), nil
+}
+
+// decode undoes the codings of RFC 9110 §8.4.1 that we know.
+func (c *Client) decode(coding string, body []byte) ([]byte, *Failure) {
+	if coding == "" || len(body) == 0 {
+		return body, nil
+	}
+	codings := strings.Split(coding, ",")
+	for i := len(codings) - 1; i >= 0; i-- {
+		var r io.Reader
+		var err error
+		switch name := strings.ToLower(strings.TrimSpace(codings[i])); name {
+		case "identity", "":
+			continue
+		case "gzip", "x-gzip":
+			r, err = gzip.NewReader(bytes.NewReader(body))
+		case "deflate":
+			// RFC 9110 means the zlib format; some services send bare deflate.
+			if r, err = zlib.NewReader(bytes.NewReader(body)); err != nil {
+				r, err = flate.NewReader(bytes.NewReader(body)), nil
+			}
+		default:
+			return nil, &Failure{BadEncoding, "Content-Encoding " + name + " is not known here; ask for another with Accept-Encoding"}
+		}
+		if err == nil {
+			body, err = io.ReadAll(io.LimitReader(r, c.options.MaxBody+1))
+		}
+		if err != nil {
+			return nil, &Failure{BadEncoding, lastPart(err.Error())}
+		}
+		if int64(len(body)) > c.options.MaxBody {
+			return nil, &Failure{TooLarge, fmt.Sprintf("the body is longer than the limit of %d bytes once it is decoded", c.options.MaxBody)}
+		}
+	}
+	return body, nil
+}

@@ -1,0 +1,179 @@
+package exchange
+
+import (
+	"compress/flate"
+	"compress/gzip"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"strings"
+	"syscall"
+)
+
+// Kind names why an exchange failed; the set is fixed.
+type Kind string
+
+// The kinds of failure.
+const (
+	Refused      Kind = "connection refused"
+	Reset        Kind = "connection reset"
+	ClosedEarly  Kind = "closed early"
+	SlowConnect  Kind = "timed out connecting"
+	SlowAnswer   Kind = "timed out waiting"
+	SlowBody     Kind = "timed out reading"
+	NotHTTP      Kind = "not HTTP"
+	TooLarge     Kind = "too large"
+	BadLength    Kind = "bad length"
+	BadChunk     Kind = "bad chunk"
+	BadEncoding  Kind = "bad encoding"
+	TooManyHops  Kind = "too many redirects"
+	HostRefused  Kind = "host not allowed"
+	UnknownHost  Kind = "unknown host"
+	TLS          Kind = "TLS"
+	BadRequest   Kind = "cannot be sent"
+	Interrupted  Kind = "interrupted"
+	OtherFailure Kind = "failed"
+)
+
+// Failure is why there is no answer.
+type Failure struct {
+	Kind Kind
+	// Detail says more, in one line; may be empty.
+	Detail string
+}
+
+func (f *Failure) Error() string {
+	if f.Detail == "" {
+		return string(f.Kind)
+	}
+	return string(f.Kind) + ": " + f.Detail
+}
+
+// Look says where to look first.
+func (f *Failure) Look() string {
+	switch f.Kind {
+	case Refused:
+		return "nothing listens there: is the service running, and is this its port?"
+	case Reset:
+		return "the service broke the connection: look at its log for a crash or a limit"
+	case ClosedEarly:
+		return "the service closed the connection before its answer was whole: a handler that panics or exits does this"
+	case SlowConnect:
+		return "the address takes no connections: wrong port, or the service has stopped accepting"
+	case SlowAnswer:
+		return "the service took the request and never answered: a handler without an end, or a lock; `timeout` or --timeout allows more time"
+	case SlowBody:
+		return "the answer began and stopped in the middle; `timeout` or --timeout allows more time"
+	case NotHTTP:
+		return "something else than an HTTP service listens there, or it speaks TLS: try https://"
+	case TooLarge:
+		return "the answer is longer than this tool takes; --max-body allows more"
+	case BadLength:
+		return "Content-Length and the body disagree (RFC 9112 §6.3)"
+	case BadChunk:
+		return "the chunked coding of the body is broken (RFC 9112 §7.1)"
+	case BadEncoding:
+		return "the body is not what Content-Encoding says (RFC 9110 §8.4)"
+	case TooManyHops:
+		return "the service redirects further than `follow` allows, or in a circle"
+	case HostRefused:
+		return "only loopback addresses are spoken to; --allow-host HOST, or `allow` in an environment, permits another"
+	case UnknownHost:
+		return "no address is known for this name: is it spelled right?"
+	case TLS:
+		return "the certificate or the handshake was refused: does the service speak TLS there, with a certificate for this name?"
+	}
+	return ""
+}
+
+// phase is how far an exchange had come.
+type phase int
+
+const (
+	connecting phase = iota
+	waiting
+	reading
+)
+
+func classify(err error, at phase) *Failure {
+	var dns *net.DNSError
+	var host *hostError
+	var unknown x509.UnknownAuthorityError
+	var hostname x509.HostnameError
+	var invalid x509.CertificateInvalidError
+	var record tls.RecordHeaderError
+	var verification *tls.CertificateVerificationError
+	var corrupt flate.CorruptInputError
+	text := err.Error()
+	switch {
+	case errors.As(err, &host):
+		return &Failure{HostRefused, host.host + " is no loopback address"}
+	case errors.Is(err, context.Canceled):
+		return &Failure{Interrupted, ""}
+	case errors.Is(err, context.DeadlineExceeded), isTimeout(err):
+		return &Failure{[]Kind{SlowConnect, SlowAnswer, SlowBody}[at], ""}
+	case errors.As(err, &dns):
+		return &Failure{UnknownHost, dns.Name}
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return &Failure{Refused, address(err)}
+	case errors.As(err, &unknown), errors.As(err, &hostname), errors.As(err, &invalid), errors.As(err, &verification):
+		return &Failure{TLS, lastPart(text)}
+	case errors.As(err, &record), strings.Contains(text, "server gave HTTP response to HTTPS client"):
+		return &Failure{TLS, "the service speaks plain HTTP there"}
+	case strings.HasPrefix(text, "tls:"), strings.Contains(text, "remote error: tls"):
+		return &Failure{TLS, lastPart(text)}
+	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum), errors.As(err, &corrupt), errors.Is(err, errEncoding):
+		return &Failure{BadEncoding, lastPart(text)}
+	case strings.Contains(text, "malformed chunked encoding"), strings.Contains(text, "invalid byte in chunk length"),
+		strings.Contains(text, "chunk"):
+		return &Failure{BadChunk, lastPart(text)}
+	case strings.Contains(text, "Content-Length"), strings.Contains(text, "transfer encoding"):
+		return &Failure{BadLength, lastPart(text)}
+	case strings.Contains(text, "malformed"), strings.Contains(text, "unsupported protocol"):
+		return &Failure{NotHTTP, lastPart(text)}
+	case strings.Contains(text, "server response headers exceeded"):
+		return &Failure{TooLarge, "the header section is longer than 1 MiB"}
+	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
+		return &Failure{Reset, ""}
+	case errors.Is(err, io.ErrUnexpectedEOF) && at == reading:
+		return &Failure{ClosedEarly, "in the middle of the body"}
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), strings.Contains(text, "server closed idle connection"):
+		return &Failure{ClosedEarly, "before an answer"}
+	case strings.Contains(text, "invalid header field"), strings.Contains(text, "invalid method"), strings.Contains(text, "net/http: invalid"):
+		return &Failure{BadRequest, lastPart(text)}
+	}
+	return &Failure{OtherFailure, lastPart(text)}
+}
+
+func isTimeout(err error) bool {
+	var t net.Error
+	return errors.As(err, &t) && t.Timeout()
+}
+
+func address(err error) string {
+	var op *net.OpError
+	if errors.As(err, &op) && op.Addr != nil {
+		return op.Addr.String()
+	}
+	return ""
+}
+
+// lastPart drops the wrappers in front of an error's own text.
+func lastPart(text string) string {
+	for _, prefix := range []string{"net/http: ", "http: ", "HTTP/1.x transport connection broken: "} {
+		if i := strings.LastIndex(text, prefix); i >= 0 {
+			text = text[i+len(prefix):]
+		}
+	}
+	return text
+}
+
+type hostError struct{ host string }
+
+func (h *hostError) Error() string { return fmt.Sprintf("host %s is not allowed", h.host) }
+
+var errEncoding = errors.New("unknown coding")
