@@ -1,0 +1,613 @@
+package project
+
+import (
+	"fmt"
+	"os"
+	"sort"
+
+	"usualpath/internal/core/schema"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// check says all that is wrong with the files taken together.
+func (p *Project) check() {
+	p.checkEnvironment()
+	files := append([]*File(nil), p.Files...)
+	if p.Config != nil {
+		p.checkConfig()
+	}
+	for _, f := range files {
+		p.collect(f)
+		p.placement(f)
+		p.titles(f)
+		if len(f.scenarios) == 0 && !p.used(f) && !p.library(f) && !p.spoiled(f) {
+			p.whole(f.Source.Name, "there is no scenario in this file", `write one: scenario "title"`)
+		}
+	}
+	for _, f := range p.all() {
+		p.routines(f)
+	}
+	for _, f := range files {
+		for _, s := range f.scenarios {
+			p.scenario(s)
+		}
+		p.lintFile(f)
+	}
+	p.lintTitles()
+}
+
+// all are all files that were read, by name.
+func (p *Project) all() []*File {
+	var out []*File
+	for _, f := range p.loaded {
+		out = append(out, f)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })
+	return out
+}
+
+func (p *Project) used(f *File) bool {
+	for _, other := range p.loaded {
+		for _, u := range other.Uses {
+			if u == f {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// library tells whether a file holds only what others use.
+func (p *Project) library(f *File) bool {
+	for _, st := range f.Statements {
+		if st.Word == "routine" || st.Word == "resource" {
+			return true
+		}
+	}
+	return false
+}
+
+// spoiled tells whether a file has mistakes already, which explain enough.
+func (p *Project) spoiled(f *File) bool {
+	for _, d := range p.Diagnostics {
+		if d.File == f.Source {
+			return true
+		}
+	}
+	return false
+}
+
+var configOnly = map[string]bool{"project": true, "defaults": true, "environment": true, "service": true}
+
+// placement reports statements of the project's file in another file.
+func (p *Project) placement(f *File) {
+	for _, st := range f.Statements {
+		if configOnly[st.Word] {
+			p.say(f, wordSpan(st), "`"+st.Word+"` stands in "+ConfigName+" only", "move it there")
+		}
+	}
+}
+
+func (p *Project) checkConfig() {
+	names := map[string]bool{}
+	for _, st := range p.Config.Statements {
+		switch st.Word {
+		case "scenario", "afterwards":
+			p.say(p.Config, wordSpan(st), "scenarios do not stand in "+ConfigName, "move it into a file of its own beside it")
+		case "environment", "service", "project":
+			n := st.Word + " " + st.Body.(*syntax.Named).Name
+			if st.Word != "environment" {
+				n = st.Word
+			}
+			if names[n] {
+				p.say(p.Config, wordSpan(st), "a second "+n, "one is enough: join the two")
+			}
+			names[n] = true
+		}
+	}
+}
+
+func wordSpan(st *syntax.Statement) source.Span {
+	return source.Span{Start: st.Span.Start, End: st.Span.Start + len(st.Word)}
+}
+
+func (p *Project) titles(f *File) {
+	seen := map[string]*syntax.Statement{}
+	for _, st := range f.Statements {
+		var title *syntax.Node
+		switch b := st.Body.(type) {
+		case *syntax.Titled:
+			title = b.Title
+		case *syntax.Routine:
+			title = b.Title
+		}
+		if title == nil {
+			continue
+		}
+		p.twice(f, seen, st.Word, title, st)
+		if st.Word != "scenario" {
+			continue
+		}
+		steps := map[string]*syntax.Statement{}
+		for _, c := range st.Children {
+			if t, ok := c.Body.(*syntax.Titled); ok && t.Title != nil {
+				p.twice(f, steps, "step", t.Title, c)
+			}
+		}
+	}
+}
+
+func (p *Project) twice(f *File, seen map[string]*syntax.Statement, what string, title *syntax.Node, st *syntax.Statement) {
+	key := what + " " + title.Template.Raw
+	if first, ok := seen[key]; ok {
+		p.say(f, title.Span, fmt.Sprintf("a second %s %q: the first stands in line %d", what, title.Template.Raw,
+			f.Source.Position(first.Span.Start).Line), "titles name one thing: change one of them")
+		return
+	}
+	seen[key] = st
+}
+
+// binding is a name that is known.
+type binding struct {
+	span source.Span
+	file *File
+	word string
+	used bool
+}
+
+// checker follows the names of one scenario or routine in the order in which
+// they are bound.
+type checker struct {
+	p     *Project
+	f     *File
+	known map[string]*binding
+	// later are names that a later step binds, with its title.
+	later map[string]string
+	// observed are the observations in scope, steps the titles so far.
+	observed map[string]bool
+	steps    map[string]bool
+	allSteps []string
+}
+
+func (p *Project) newChecker(f *File) *checker {
+	c := &checker{p: p, f: f, known: map[string]*binding{}, later: map[string]string{}, observed: map[string]bool{}, steps: map[string]bool{}}
+	for _, l := range p.Layers(f) {
+		for _, st := range l.Statements {
+			for _, b := range syntax.Bindings(st) {
+				c.known[b.Name] = &binding{span: b.Span, file: l.File, word: st.Word, used: true}
+			}
+			if o, ok := st.Body.(*syntax.Observe); ok {
+				c.observed[o.Name] = true
+			}
+		}
+	}
+	for _, word := range []string{"before"} {
+		for _, l := range p.Each(word, f) {
+			c.bindAll(l)
+		}
+	}
+	return c
+}
+
+// bindAll makes the names known that steps bind, wherever they stand.
+func (c *checker) bindAll(l Layer) {
+	for _, st := range l.Statements {
+		for _, inner := range flatten(st) {
+			for _, b := range syntax.Bindings(inner) {
+				c.known[b.Name] = &binding{span: b.Span, file: l.File, word: inner.Word, used: true}
+			}
+			if d, ok := inner.Body.(*syntax.Do); ok {
+				c.gives(d)
+			}
+		}
+	}
+}
+
+func (c *checker) gives(d *syntax.Do) {
+	if r, f := c.p.Routine(c.f, titleOf(d.Title)); r != nil {
+		for _, st := range r.Children {
+			if g, ok := st.Body.(*syntax.Give); ok {
+				for _, n := range g.Names {
+					c.known[n.Name] = &binding{span: n.Span, file: f, word: "give", used: true}
+				}
+			}
+		}
+	}
+}
+
+// flatten is a statement and all below it, in order.
+func flatten(st *syntax.Statement) []*syntax.Statement {
+	out := []*syntax.Statement{st}
+	for _, c := range st.Children {
+		out = append(out, flatten(c)...)
+	}
+	return out
+}
+
+func (p *Project) scenario(s *Scenario) {
+	c := p.newChecker(s.File)
+	for _, st := range s.Head {
+		if _, ok := st.Body.(*syntax.Cases); ok {
+			for _, one := range s.Cases {
+				for _, n := range one.Names() {
+					c.known[n] = &binding{span: st.Span, file: s.File, word: "case", used: true}
+				}
+			}
+		}
+	}
+	if s.Title != nil {
+		c.refs(s.Statement)
+	}
+	for _, st := range s.Head {
+		if o, ok := st.Body.(*syntax.Observe); ok {
+			c.observed[o.Name] = true
+		}
+	}
+	for _, step := range s.Steps {
+		for _, inner := range flatten(step) {
+			for _, b := range syntax.Bindings(inner) {
+				if c.later[b.Name] == "" {
+					c.later[b.Name] = stepTitle(step)
+				}
+			}
+		}
+		c.allSteps = append(c.allSteps, stepTitle(step))
+	}
+	for _, st := range s.Head {
+		c.head(st)
+	}
+	for _, step := range s.Steps {
+		c.step(step)
+	}
+	for _, step := range s.Afterwards {
+		c.step(step)
+	}
+	for _, l := range p.Each("after", s.File) {
+		for _, st := range l.Statements {
+			for _, inner := range flatten(st) {
+				syntax.Walk(inner, func(e *syntax.Expr) { c.mark(e.Name) })
+			}
+		}
+	}
+	c.unused()
+}
+
+func stepTitle(st *syntax.Statement) string {
+	switch b := st.Body.(type) {
+	case *syntax.Titled:
+		return titleOf(b.Title)
+	case *syntax.Do:
+		return titleOf(b.Title)
+	}
+	return ""
+}
+
+// head checks a scenario's line before its steps. An observation's path may
+// hold names that are only kept later.
+func (c *checker) head(st *syntax.Statement) {
+	switch st.Body.(type) {
+	case *syntax.Observe, *syntax.Header:
+		saved := c.later
+		for n := range saved {
+			if c.known[n] == nil {
+				c.known[n] = &binding{file: c.f, word: "later", used: true, span: st.Span}
+				defer delete(c.known, n)
+			}
+		}
+		c.refs(st)
+		return
+	case *syntax.Cases:
+		for _, r := range st.Children {
+			c.refs(r)
+		}
+		return
+	}
+	c.refs(st)
+	c.bind(st)
+}
+
+func (c *checker) step(st *syntax.Statement) {
+	if d, ok := st.Body.(*syntax.Do); ok {
+		c.refs(st)
+		c.routineCall(st, d)
+		c.gives(d)
+		return
+	}
+	turning := false
+	for _, inner := range flatten(st) {
+		turning = turning || inner.Word == "together"
+	}
+	if turning && c.known["turn"] == nil {
+		c.known["turn"] = &binding{file: c.f, span: st.Span, word: "turn", used: true}
+		defer delete(c.known, "turn")
+	}
+	for _, inner := range flatten(st) {
+		c.refs(inner)
+		c.files(inner)
+		c.claims(inner)
+		c.bind(inner)
+	}
+	c.steps[stepTitle(st)] = true
+}
+
+func (c *checker) bind(st *syntax.Statement) {
+	for _, b := range syntax.Bindings(st) {
+		used := false
+		if old := c.known[b.Name]; old != nil && old.word == "keep" {
+			used = old.used
+		}
+		c.known[b.Name] = &binding{span: b.Span, file: c.f, word: st.Word, used: used}
+		delete(c.later, b.Name)
+	}
+}
+
+func (c *checker) mark(name string) {
+	if b := c.known[name]; b != nil {
+		b.used = true
+	}
+}
+
+// refs checks the names and calls in a statement.
+func (c *checker) refs(st *syntax.Statement) {
+	syntax.Walk(st, func(e *syntax.Expr) {
+		switch {
+		case e.Op != 0 || e.Literal != nil:
+		case e.Call:
+			message, form := scope.CheckCall(e)
+			if message == "" {
+				c.fileCall(e)
+				return
+			}
+			hint := ""
+			if form != "" {
+				hint = "write {" + form + "}"
+			} else if n := source.Nearest(e.Name, scope.Functions()); n != "" {
+				hint = "did you mean " + n + "()?"
+			} else {
+				hint = "there are " + join(scope.Functions())
+			}
+			c.p.say(c.f, e.Span, message, hint)
+		case c.known[e.Name] != nil:
+			c.mark(e.Name)
+		case c.later[e.Name] != "":
+			c.p.say(c.f, e.Span, fmt.Sprintf("`%s` is used before step %q binds it", e.Name, c.later[e.Name]),
+				"move that step up, or use another value here")
+		default:
+			hint := c.hint(e.Name)
+			c.p.say(c.f, e.Span, "`"+e.Name+"` is never bound", hint)
+		}
+	})
+}
+
+func (c *checker) hint(name string) string {
+	var all []string
+	for n := range c.known {
+		all = append(all, n)
+	}
+	for n := range c.later {
+		all = append(all, n)
+	}
+	sort.Strings(all)
+	if n := source.Nearest(name, all); n != "" {
+		return "did you mean {" + n + "}?"
+	}
+	return "bind it: let " + name + " = …, or keep " + name + ` from $.id; text that is itself is written \{` + name + "}"
+}
+
+func (c *checker) fileCall(e *syntax.Expr) {
+	if e.Name != "file" || e.Args[0].Literal == nil || e.Args[0].Literal.Template == nil {
+		return
+	}
+	name, ok := e.Args[0].Literal.Template.Plain()
+	if !ok {
+		return
+	}
+	data, err := c.p.ReadFile(c.f, name)
+	if err != nil {
+		c.p.say(c.f, e.Span, "the file cannot be read: "+err.Error(), "the name is relative to this file")
+		return
+	}
+	if len(name) > 5 && name[len(name)-5:] == ".json" {
+		if _, err := value.Decode(string(data), value.Limits{}); err != nil {
+			c.p.say(c.f, e.Span, name+" is no JSON: "+err.Error(), "")
+		}
+	}
+}
+
+// files checks that the files a step names are there and are what they should be.
+func (c *checker) files(st *syntax.Statement) {
+	need := func(n *syntax.Node) ([]byte, string) {
+		if n == nil {
+			return nil, ""
+		}
+		name, ok := n.Template.Plain()
+		if !ok {
+			return nil, ""
+		}
+		data, err := c.p.ReadFile(c.f, name)
+		if err != nil {
+			c.p.say(c.f, n.Span, "the file cannot be read: "+err.Error(), "the name is relative to this file")
+			return nil, ""
+		}
+		return data, name
+	}
+	switch b := st.Body.(type) {
+	case *syntax.Content:
+		if st.Word == "file" {
+			need(b.Value)
+		}
+	case *syntax.PartOf:
+		need(b.File)
+	case *syntax.Expect:
+		if b.Predicate.Op == "fits schema" && len(b.Predicate.Values) == 1 {
+			if data, name := need(b.Predicate.Values[0]); data != nil {
+				if _, err := schema.Compile(name, string(data)); err != nil {
+					c.p.say(c.f, b.Predicate.Values[0].Span, name+" is no JSON Schema: "+err.Error(), "")
+				}
+			}
+		}
+		if src := b.Predicate.Source; src != nil && src.Kind == "file" {
+			if data, name := need(src.Title); data != nil && b.Subject.Kind != "text" {
+				if _, err := value.Decode(string(data), value.Limits{}); err != nil {
+					c.p.say(c.f, src.Span, name+" is no JSON: "+err.Error(), "compare `text` with a file that is none")
+				}
+			}
+		}
+	}
+}
+
+// claims checks what expectations refer to: steps and observations.
+func (c *checker) claims(st *syntax.Statement) {
+	var claim syntax.Claim
+	switch b := st.Body.(type) {
+	case *syntax.Expect:
+		claim = b.Claim
+	case *syntax.When:
+		claim = b.Claim
+		if b.Of != nil {
+			c.stepKnown(b.Of)
+		} else if len(c.steps) == 0 {
+			c.p.say(c.f, st.Span, "no step before this one has an answer", `name one: when status 200 of "step"`)
+		}
+	default:
+		return
+	}
+	if src := claim.Predicate.Source; src != nil && src.Kind == "step" && src.Title != nil {
+		c.stepKnown(src.Title)
+	}
+	if claim.Subject.Kind == "observation" && !c.observed[claim.Subject.Name] {
+		var all []string
+		for o := range c.observed {
+			all = append(all, o)
+		}
+		sort.Strings(all)
+		hint := "declare it: observe " + claim.Subject.Name + " at /path by $.id"
+		if n := source.Nearest(claim.Subject.Name, all); n != "" {
+			hint = "did you mean " + n + "?"
+		}
+		c.p.say(c.f, claim.Subject.Span, "nothing called `"+claim.Subject.Name+"` is observed", hint)
+	}
+	if claim.Subject.Kind == "state" && len(c.observed) == 0 {
+		c.p.say(c.f, claim.Subject.Span, "nothing is observed, so there is no state to be unchanged", "declare it: observe boats at /boats by $.id")
+	}
+}
+
+func (c *checker) stepKnown(n *syntax.Node) {
+	title, ok := n.Template.Plain()
+	if !ok || c.steps[title] {
+		return
+	}
+	hint := ""
+	for _, s := range c.allSteps {
+		if s == title {
+			hint = "it comes later; only earlier steps have an answer"
+		}
+	}
+	if hint == "" {
+		if near := source.Nearest(title, c.allSteps); near != "" {
+			hint = fmt.Sprintf("did you mean %q?", near)
+		} else {
+			hint = "name a step of this scenario that stands before this one"
+		}
+	}
+	c.p.say(c.f, n.Span, fmt.Sprintf("no step %q stands before this one", title), hint)
+}
+
+func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
+	if d.Title == nil {
+		return
+	}
+	title := titleOf(d.Title)
+	r, _ := c.p.Routine(c.f, title)
+	if r == nil {
+		hint := `write it: routine "` + title + `"`
+		var all []string
+		for _, l := range c.p.Layers(c.f) {
+			for _, s := range l.Statements {
+				if b, ok := s.Body.(*syntax.Routine); ok {
+					all = append(all, titleOf(b.Title))
+				}
+			}
+		}
+		if n := source.Nearest(title, all); n != "" {
+			hint = fmt.Sprintf("did you mean %q?", n)
+		}
+		c.p.say(c.f, d.Title.Span, fmt.Sprintf("there is no routine %q", title), hint)
+		return
+	}
+	takes := map[string]bool{}
+	for _, t := range r.Body.(*syntax.Routine).Takes {
+		takes[t.Name] = true
+	}
+	for _, w := range d.With {
+		if !takes[w.Name] {
+			c.p.say(c.f, w.Span, fmt.Sprintf("routine %q takes no `%s`", title, w.Name), "")
+		}
+		delete(takes, w.Name)
+	}
+	var lack []string
+	for t := range takes {
+		lack = append(lack, t)
+	}
+	sort.Strings(lack)
+	if len(lack) > 0 {
+		c.p.say(c.f, st.Span, fmt.Sprintf("routine %q also takes %s", title, join(lack)),
+			fmt.Sprintf("write do %q with %s = …", title, lack[0]))
+	}
+}
+
+// routines checks the routines of a file by themselves.
+func (p *Project) routines(f *File) {
+	for _, st := range f.Statements {
+		switch b := st.Body.(type) {
+		case *syntax.Routine:
+			c := p.newChecker(f)
+			for _, t := range b.Takes {
+				c.known[t.Name] = &binding{span: t.Span, file: f, word: "takes", used: true}
+			}
+			for _, step := range st.Children {
+				if g, ok := step.Body.(*syntax.Give); ok {
+					for _, n := range g.Names {
+						if c.known[n.Name] == nil {
+							p.say(f, n.Span, "`"+n.Name+"` is never bound", "bind it in a step of this routine before it is given")
+						}
+					}
+					continue
+				}
+				if d, ok := step.Body.(*syntax.Do); ok && titleOf(d.Title) == titleOf(b.Title) {
+					p.say(f, step.Span, "a routine cannot call itself", "")
+					continue
+				}
+				c.step(step)
+			}
+		case *syntax.Each:
+			c := p.newChecker(f)
+			for _, step := range st.Children {
+				if st.Word == "after" {
+					// It may use whatever a scenario has kept.
+					continue
+				}
+				c.step(step)
+			}
+		case *syntax.Let, *syntax.Base:
+			p.newChecker(f).refs(st)
+		case *syntax.Secret:
+			p.secretFile(f, b)
+		}
+	}
+}
+
+// secretFile reports a secret's file that cannot be read; a variable of the
+// environment is looked up when the run starts.
+func (p *Project) secretFile(f *File, s *syntax.Secret) {
+	if s.File == nil {
+		return
+	}
+	name, _ := s.File.Template.Plain()
+	if _, err := p.ReadFile(f, name); err != nil && !os.IsNotExist(err) {
+		p.say(f, s.File.Span, "the secret cannot be read: "+err.Error(), "the name is relative to this file")
+	}
+}

@@ -1,0 +1,213 @@
+package project
+
+import (
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+// Layer is a list of statements and the file they stand in.
+type Layer struct {
+	File       *File
+	Statements []*syntax.Statement
+}
+
+// Layers are the statements a scenario of the file lives in, from the outside
+// in: the project's own, the chosen environment's, those of used files, the
+// file's. Only statements of the first column and of the environment count.
+func (p *Project) Layers(f *File) []Layer {
+	var out []Layer
+	if p.Config != nil {
+		out = append(out, Layer{p.Config, p.Config.Statements})
+		if env := p.environment(); env != nil {
+			out = append(out, Layer{p.Config, env.Children})
+		}
+	}
+	seen := map[*File]bool{}
+	var add func(f *File)
+	add = func(f *File) {
+		if seen[f] {
+			return
+		}
+		seen[f] = true
+		for _, u := range f.Uses {
+			add(u)
+		}
+		out = append(out, Layer{f, f.Statements})
+	}
+	add(f)
+	return out
+}
+
+// Environments are the names of the project's environments.
+func (p *Project) Environments() []string {
+	var out []string
+	if p.Config != nil {
+		for _, st := range p.Config.Statements {
+			if n, ok := st.Body.(*syntax.Named); ok && st.Word == "environment" {
+				out = append(out, n.Name)
+			}
+		}
+	}
+	return out
+}
+
+func (p *Project) environment() *syntax.Statement {
+	if p.Config == nil || p.Environment == "" {
+		return nil
+	}
+	for _, st := range p.Config.Statements {
+		if n, ok := st.Body.(*syntax.Named); ok && st.Word == "environment" && n.Name == p.Environment {
+			return st
+		}
+	}
+	return nil
+}
+
+// Defaults are the request lines of `defaults`, the environment's behind them.
+func (p *Project) Defaults() []*syntax.Statement {
+	var out []*syntax.Statement
+	if p.Config == nil {
+		return nil
+	}
+	for _, st := range p.Config.Statements {
+		if st.Word == "defaults" {
+			out = append(out, st.Children...)
+		}
+	}
+	if env := p.environment(); env != nil {
+		for _, c := range env.Children {
+			switch c.Word {
+			case "header", "timeout", "auth":
+				out = append(out, c)
+			}
+		}
+	}
+	return out
+}
+
+// Allowed are the hosts that the chosen environment lets be spoken to.
+func (p *Project) Allowed() []string {
+	var out []string
+	if env := p.environment(); env != nil {
+		for _, c := range env.Children {
+			if s, ok := c.Body.(*syntax.Setting); ok && c.Word == "allow" {
+				text, _ := s.Text.Plain()
+				out = append(out, text)
+			}
+		}
+	}
+	return out
+}
+
+// Base is the base URL that holds for a file when none was given on the
+// command line: the environment's, the file's, a used file's, the project's.
+func (p *Project) Base(f *File) *syntax.Template {
+	if env := p.environment(); env != nil {
+		if b := baseIn(env.Children); b != nil {
+			return b
+		}
+	}
+	if b := baseIn(f.Statements); b != nil {
+		return b
+	}
+	for _, l := range p.Layers(f) {
+		if l.File != f && l.File != p.Config {
+			if b := baseIn(l.Statements); b != nil {
+				return b
+			}
+		}
+	}
+	if p.Config != nil {
+		return baseIn(p.Config.Statements)
+	}
+	return nil
+}
+
+func baseIn(list []*syntax.Statement) *syntax.Template {
+	for _, st := range list {
+		if b, ok := st.Body.(*syntax.Base); ok {
+			return b.URL
+		}
+	}
+	return nil
+}
+
+// Each are the steps of `before each` or `after each`, the project's outermost.
+func (p *Project) Each(word string, f *File) []Layer {
+	var out []Layer
+	for _, l := range p.Layers(f) {
+		for _, st := range l.Statements {
+			if st.Word == word {
+				out = append(out, Layer{l.File, st.Children})
+			}
+		}
+	}
+	return out
+}
+
+// Routine finds a routine that a file knows.
+func (p *Project) Routine(f *File, title string) (*syntax.Statement, *File) {
+	layers := p.Layers(f)
+	for i := len(layers) - 1; i >= 0; i-- {
+		for _, st := range layers[i].Statements {
+			if r, ok := st.Body.(*syntax.Routine); ok && titleOf(r.Title) == title {
+				return st, layers[i].File
+			}
+		}
+	}
+	return nil, nil
+}
+
+// Service is the statement of the service under test, or nil.
+func (p *Project) Service() *syntax.Statement {
+	if p.Config == nil {
+		return nil
+	}
+	for _, st := range p.Config.Statements {
+		if st.Word == "service" {
+			return st
+		}
+	}
+	return nil
+}
+
+func titleOf(n *syntax.Node) string {
+	if n == nil {
+		return ""
+	}
+	text, ok := n.Template.Plain()
+	if !ok {
+		return n.Template.Raw
+	}
+	return text
+}
+
+// checkEnvironment reports a chosen environment that is not there.
+func (p *Project) checkEnvironment() {
+	if p.Environment == "" || p.environment() != nil {
+		return
+	}
+	have := p.Environments()
+	if p.Config == nil {
+		p.whole(ConfigName, "there is no project file, so there is no environment "+p.Environment, "write one: environment "+p.Environment)
+		return
+	}
+	hint := "there are none in it"
+	if n := source.Nearest(p.Environment, have); n != "" {
+		hint = "did you mean " + n + "?"
+	} else if len(have) > 0 {
+		hint = "there are " + join(have)
+	}
+	p.whole(p.Config.Source.Name, "there is no environment "+p.Environment, hint)
+}
+
+func join(list []string) string {
+	out := ""
+	for i, s := range list {
+		if i > 0 {
+			out += ", "
+		}
+		out += s
+	}
+	return out
+}

@@ -1,0 +1,350 @@
+// Package project reads the files of a run: scenario files, the project.upath
+// above them, the files they use and the rows they name. It knows where every
+// name is bound, and all that can be said about the files before anything is
+// sent.
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+// Extension is that of scenario files; ConfigName is the project's own file.
+const (
+	Extension  = ".upath"
+	ConfigName = "project.upath"
+)
+
+// maxFile bounds a file that is read, in bytes.
+const maxFile = 64 << 20
+
+// File is one scenario file.
+type File struct {
+	*syntax.File
+	// Path is where it is; Source.Name is how it is shown.
+	Path string
+	// Uses are the files it uses, directly.
+	Uses []*File
+	// scenarios are what it holds to run.
+	scenarios []*Scenario
+}
+
+// Dir is the folder that names in the file are relative to.
+func (f *File) Dir() string { return filepath.Dir(f.Path) }
+
+// Project is all the files of a run.
+type Project struct {
+	// Root is the folder that files named in scenarios stay inside.
+	Root string
+	// Config is project.upath, or nil.
+	Config *File
+	// Files are the files with scenarios to run, in order.
+	Files []*File
+	// Diagnostics are what the files gave rise to, sorted.
+	Diagnostics source.Diagnostics
+	// Environment is the name of the chosen environment, or "".
+	Environment string
+
+	loaded map[string]*File
+	stack  []string
+	data   map[string][]byte
+}
+
+// Options choose what Load looks at.
+type Options struct {
+	// Environment is the chosen one; "" for none.
+	Environment string
+	// Overlay holds texts in place of files, by absolute path (editors).
+	Overlay map[string]string
+}
+
+// Load reads paths: files, and folders with all the scenario files below them.
+func Load(paths []string, o Options) *Project {
+	p := &Project{loaded: map[string]*File{}, data: map[string][]byte{}, Environment: o.Environment}
+	for path, text := range o.Overlay {
+		p.data[path] = []byte(text)
+	}
+	var found []string
+	for _, path := range paths {
+		found = append(found, p.expand(path)...)
+	}
+	seen := map[string]bool{}
+	for _, path := range found {
+		abs, err := filepath.Abs(path)
+		if err != nil {
+			abs = path
+		}
+		if seen[abs] {
+			continue
+		}
+		seen[abs] = true
+		p.findConfig(abs, path)
+		if filepath.Base(path) == ConfigName {
+			continue
+		}
+		if f := p.read(abs, path); f != nil {
+			p.Files = append(p.Files, f)
+		}
+	}
+	if p.Root == "" && len(found) > 0 {
+		abs, _ := filepath.Abs(found[0])
+		p.Root = filepath.Dir(abs)
+		for _, f := range found {
+			abs, _ := filepath.Abs(f)
+			p.Root = common(p.Root, filepath.Dir(abs))
+		}
+	}
+	p.check()
+	p.Diagnostics = p.Diagnostics.Sort()
+	return p
+}
+
+// common is the deepest folder that holds both.
+func common(a, b string) string {
+	for a != b && !strings.HasPrefix(b+string(filepath.Separator), strings.TrimSuffix(a, string(filepath.Separator))+string(filepath.Separator)) {
+		up := filepath.Dir(a)
+		if up == a {
+			return a
+		}
+		a = up
+	}
+	return a
+}
+
+// whole reports something about a file as such.
+func (p *Project) whole(name, message, hint string) {
+	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{
+		File: source.NewFile(name, ""), Message: message, Hint: hint, Whole: true})
+}
+
+// expand is the files a path stands for.
+func (p *Project) expand(path string) []string {
+	info, err := os.Stat(path)
+	if err != nil {
+		if abs, e := filepath.Abs(path); e == nil && p.data[abs] != nil {
+			return []string{path}
+		}
+		p.missing(path, err)
+		return nil
+	}
+	if !info.IsDir() {
+		if filepath.Ext(path) != Extension {
+			p.whole(path, "this is no scenario file", "scenario files end in "+Extension)
+			return nil
+		}
+		return []string{path}
+	}
+	var out []string
+	err = filepath.WalkDir(path, func(at string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			p.whole(at, "cannot be read: "+reason(err), "")
+		case d.IsDir() && at != path && strings.HasPrefix(d.Name(), "."):
+			return filepath.SkipDir
+		case !d.IsDir() && filepath.Ext(at) == Extension:
+			out = append(out, at)
+		}
+		return nil
+	})
+	if err != nil {
+		p.whole(path, "cannot be read: "+reason(err), "")
+	}
+	sort.Strings(out)
+	real := 0
+	for _, f := range out {
+		if filepath.Base(f) != ConfigName {
+			real++
+		}
+	}
+	if real == 0 {
+		p.whole(path, "there are no scenario files in this folder", "name a folder with "+Extension+" files, or write one")
+	}
+	return out
+}
+
+func (p *Project) missing(path string, err error) {
+	hint := ""
+	if errors.Is(err, fs.ErrNotExist) {
+		var near []string
+		entries, _ := os.ReadDir(filepath.Dir(path))
+		for _, e := range entries {
+			if filepath.Ext(e.Name()) == Extension || e.IsDir() {
+				near = append(near, e.Name())
+			}
+		}
+		base := filepath.Base(path)
+		if n := source.Nearest(base, near); n != "" {
+			hint = "did you mean " + filepath.Join(filepath.Dir(path), n) + "?"
+		} else if n := source.Nearest(base+Extension, near); n != "" {
+			hint = "did you mean " + filepath.Join(filepath.Dir(path), n) + "?"
+		}
+		p.whole(path, "there is no such file or folder", hint)
+		return
+	}
+	p.whole(path, "cannot be read: "+reason(err), "")
+}
+
+// reason is an error without the path, which stands before it already.
+func reason(err error) string {
+	var pe *fs.PathError
+	if errors.As(err, &pe) {
+		return pe.Err.Error()
+	}
+	return err.Error()
+}
+
+// findConfig looks for project.upath beside a file and above it.
+func (p *Project) findConfig(abs, shown string) {
+	dir := filepath.Dir(abs)
+	for {
+		at := filepath.Join(dir, ConfigName)
+		_, overlaid := p.data[at]
+		if info, err := os.Stat(at); overlaid || err == nil && !info.IsDir() {
+			if p.Config != nil && p.Config.Path != at {
+				p.whole(shown, "this file belongs to another project than "+p.Config.Source.Name,
+					"run the files of one project at a time")
+				return
+			}
+			if p.Config == nil {
+				p.Root = dir
+				p.Config = p.read(at, beside(shown, abs, at))
+			}
+			return
+		}
+		up := filepath.Dir(dir)
+		if up == dir {
+			return
+		}
+		dir = up
+	}
+}
+
+// beside is how a file is shown, given how its neighbour is.
+func beside(shown, abs, at string) string {
+	rel, err := filepath.Rel(filepath.Dir(abs), at)
+	if err != nil {
+		return at
+	}
+	return filepath.Join(filepath.Dir(shown), rel)
+}
+
+// bytesOf reads a file once.
+func (p *Project) bytesOf(abs string) ([]byte, error) {
+	if data, ok := p.data[abs]; ok {
+		return data, nil
+	}
+	info, err := os.Stat(abs)
+	if err != nil {
+		return nil, err
+	}
+	if info.IsDir() {
+		return nil, fmt.Errorf("this is a folder")
+	}
+	if info.Size() > maxFile {
+		return nil, fmt.Errorf("the file is larger than 64 MiB")
+	}
+	data, err := os.ReadFile(abs)
+	if err == nil {
+		p.data[abs] = data
+	}
+	return data, err
+}
+
+// read parses a file and those it uses.
+func (p *Project) read(abs, shown string) *File {
+	if f, ok := p.loaded[abs]; ok {
+		return f
+	}
+	data, err := p.bytesOf(abs)
+	if err != nil {
+		p.missing(shown, err)
+		return nil
+	}
+	tree, diags := syntax.Parse(source.NewFile(shown, string(data)))
+	delete(p.data, abs)
+	p.Diagnostics = append(p.Diagnostics, diags...)
+	f := &File{File: tree, Path: abs}
+	p.loaded[abs] = f
+	p.stack = append(p.stack, abs)
+	for _, st := range tree.Statements {
+		u, ok := st.Body.(*syntax.Use)
+		if !ok || u.Path == nil {
+			continue
+		}
+		name, plain := u.Path.Template.Plain()
+		if !plain {
+			continue
+		}
+		at := filepath.Join(filepath.Dir(abs), name)
+		if _, err := p.bytesOf(at); err != nil {
+			p.say(f, u.Path.Span, "there is no file "+name+" to use", "the name is relative to this file")
+			continue
+		}
+		circle := false
+		for _, s := range p.stack {
+			circle = circle || s == at
+		}
+		if circle {
+			p.say(f, u.Path.Span, name+" uses this file, directly or through others", "move what both need into a third file")
+			continue
+		}
+		if used := p.read(at, beside(shown, abs, at)); used != nil {
+			f.Uses = append(f.Uses, used)
+		}
+	}
+	p.stack = p.stack[:len(p.stack)-1]
+	return f
+}
+
+func (p *Project) say(f *File, at source.Span, message, hint string) {
+	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{File: f.Source, Span: at, Message: message, Hint: hint})
+}
+
+func (p *Project) warn(f *File, at source.Span, message, hint string) {
+	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{Severity: source.Warning, File: f.Source, Span: at, Message: message, Hint: hint})
+}
+
+// Resolve is the path of a file named in a scenario file. It stays inside the
+// project's folder.
+func (p *Project) Resolve(f *File, name string) (string, error) {
+	if filepath.IsAbs(name) {
+		return "", fmt.Errorf("files are named relative to the scenario file, not from the root")
+	}
+	at := filepath.Join(f.Dir(), name)
+	root, err := filepath.EvalSymlinks(p.Root)
+	if err != nil {
+		root = p.Root
+	}
+	real, err := filepath.EvalSymlinks(at)
+	if err != nil {
+		real = at
+	}
+	if rel, err := filepath.Rel(p.Root, at); err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+		return "", fmt.Errorf("%s is outside the project's folder", name)
+	}
+	if rel, err := filepath.Rel(root, real); err == nil && (rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator))) {
+		return "", fmt.Errorf("%s leads outside the project's folder", name)
+	}
+	return at, nil
+}
+
+// ReadFile reads a file named in a scenario file.
+func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
+	at, err := p.Resolve(f, name)
+	if err != nil {
+		return nil, err
+	}
+	data, err := p.bytesOf(at)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %s", name, reason(err))
+	}
+	return data, nil
+}

@@ -1,0 +1,273 @@
+package project
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Scenario is one scenario as it will run.
+type Scenario struct {
+	File      *File
+	Statement *syntax.Statement
+	// Title is the title as written, with names in it.
+	Title *syntax.Node
+	Tags  []string
+	// Head are the statements before the first step, Steps the steps and
+	// routine calls, Afterwards those that run whatever happened before.
+	Head, Steps, Afterwards []*syntax.Statement
+	// Cases are the rows of `for each case`; nil without one.
+	Cases []Case
+	// Alone marks a scenario that never runs beside others.
+	Alone bool
+}
+
+// Case is one row: a node when it stands in the scenario, a value when it
+// stands in a file.
+type Case struct {
+	Node  *syntax.Node
+	Value *value.Value
+}
+
+// Names are the names that a row binds.
+func (c Case) Names() []string {
+	if c.Value != nil {
+		return c.Value.Names
+	}
+	var out []string
+	for _, f := range c.Node.Fields {
+		key, _ := f.Key.Template.Plain()
+		out = append(out, key)
+	}
+	return out
+}
+
+// Line is the line of the scenario's first word.
+func (s *Scenario) Line() int { return s.File.Source.Position(s.Statement.Span.Start).Line }
+
+// Raw is the title as it stands in the file.
+func (s *Scenario) Raw() string {
+	if s.Title == nil {
+		return ""
+	}
+	return s.Title.Template.Raw
+}
+
+// Scenarios are all scenarios to run, in file order.
+func (p *Project) Scenarios() []*Scenario {
+	var out []*Scenario
+	for _, f := range p.Files {
+		out = append(out, f.scenarios...)
+	}
+	return out
+}
+
+// collect makes the scenarios of a file.
+func (p *Project) collect(f *File) {
+	var last *Scenario
+	for _, st := range f.Statements {
+		switch st.Word {
+		case "scenario":
+			last = &Scenario{File: f, Statement: st}
+			if t, ok := st.Body.(*syntax.Titled); ok {
+				last.Title = t.Title
+			}
+			p.head(last)
+			f.scenarios = append(f.scenarios, last)
+		case "afterwards":
+			if last == nil {
+				p.say(f, st.Span, "`afterwards` belongs to the scenario before it, and there is none", "move it below a scenario")
+				continue
+			}
+			last.Afterwards = append(last.Afterwards, st.Children...)
+		}
+	}
+}
+
+func (p *Project) head(s *Scenario) {
+	effects := false
+	for _, c := range s.Statement.Children {
+		switch b := c.Body.(type) {
+		case *syntax.Titled, *syntax.Do:
+			s.Steps = append(s.Steps, c)
+			effects = effects || upsets(c)
+			continue
+		case *syntax.Tags:
+			s.Tags = append(s.Tags, b.Tags...)
+		case *syntax.Cases:
+			s.Cases = p.rows(s, c, b)
+		case *syntax.Block:
+			s.Alone = s.Alone || c.Word == "alone"
+		}
+		s.Head = append(s.Head, c)
+	}
+	s.Alone = s.Alone || effects
+}
+
+// upsets tells whether a step must not run beside other scenarios: one with an
+// effect expectation, or that restarts the service.
+func upsets(st *syntax.Statement) bool {
+	if st.Word == "restart" || st.Word == "kill" {
+		return true
+	}
+	if e, ok := st.Body.(*syntax.Expect); ok && (e.Subject.Kind == "observation" || e.Subject.Kind == "state") {
+		return true
+	}
+	for _, c := range st.Children {
+		if upsets(c) {
+			return true
+		}
+	}
+	return false
+}
+
+// rows reads the cases of a scenario.
+func (p *Project) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case {
+	rows := []Case{}
+	if c.In != nil {
+		name, ok := c.In.Template.Plain()
+		if !ok {
+			return rows
+		}
+		if len(st.Children) > 0 {
+			p.say(s.File, st.Children[0].Span, "rows stand in the file already", "write the rows here or name a file, not both")
+		}
+		data, err := p.ReadFile(s.File, name)
+		if err != nil {
+			p.say(s.File, c.In.Span, "the rows cannot be read: "+err.Error(), "the name is relative to this file")
+			return rows
+		}
+		values, err := parseRows(name, string(data))
+		for _, v := range values {
+			rows = append(rows, Case{Value: v})
+		}
+		if err != nil {
+			p.say(s.File, c.In.Span, name+": "+err.Error(), "")
+		} else if len(rows) == 0 {
+			p.say(s.File, c.In.Span, name+" holds no rows", "")
+		}
+		return rows
+	}
+	if len(st.Children) == 0 {
+		p.say(s.File, st.Span, "`for each case` has no rows", `write objects below it, one a line: { "name": "value" }`)
+	}
+	var first *syntax.Node
+	for _, r := range st.Children {
+		n := r.Body.(*syntax.Row).Value
+		if n == nil || n.Kind != syntax.Object {
+			p.say(s.File, r.Span, "a row is an object", `write { "name": "value" }`)
+			continue
+		}
+		if first == nil {
+			first = n
+		} else if lack := lacking(first, n); lack != "" {
+			p.say(s.File, r.Span, "this row has no member "+value.Quoted(lack)+", and the first row has", "all rows have the same members; null says that there is nothing")
+		}
+		rows = append(rows, Case{Node: n})
+	}
+	return rows
+}
+
+// lacking is a member of a that b has not.
+func lacking(a, b *syntax.Node) string {
+	have := map[string]bool{}
+	for _, f := range b.Fields {
+		have[f.Key.Template.Raw] = true
+	}
+	for _, f := range a.Fields {
+		if !have[f.Key.Template.Raw] {
+			return f.Key.Template.Raw
+		}
+	}
+	return ""
+}
+
+// parseRows reads a JSON array of objects, or CSV (RFC 4180) with a header row.
+// Cells that read as JSON numbers, true, false or null are these; quotes in a
+// cell's text, as in "\"007\"", keep it text.
+func parseRows(name, text string) ([]*value.Value, error) {
+	if strings.HasSuffix(strings.ToLower(name), ".csv") {
+		return csvRows(strings.TrimPrefix(text, "\ufeff"))
+	}
+	v, err := value.Decode(text, value.Limits{})
+	if err != nil {
+		return nil, err
+	}
+	if v.Kind != value.Array {
+		return nil, fmt.Errorf("an array of rows was expected, found an %s", v.Kind)
+	}
+	for i, row := range v.Items {
+		if row.Kind != value.Object {
+			return nil, fmt.Errorf("row %d is no object but %s", i+1, value.Cut(row.String(), 60))
+		}
+		for _, n := range v.Items[0].Names {
+			if _, ok := row.Get(n); !ok {
+				return nil, fmt.Errorf("row %d has no member %s, and the first row has", i+1, value.Quoted(n))
+			}
+		}
+	}
+	return v.Items, nil
+}
+
+func csvRows(text string) ([]*value.Value, error) {
+	r := csv.NewReader(strings.NewReader(text))
+	r.TrimLeadingSpace = true
+	head, err := r.Read()
+	if errors.Is(err, io.EOF) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for i, h := range head {
+		head[i] = strings.TrimSpace(h)
+		if !validName(head[i]) {
+			return nil, fmt.Errorf("column %d is called %q, which is no name: letters, digits and `_`", i+1, h)
+		}
+		for _, other := range head[:i] {
+			if other == head[i] {
+				return nil, fmt.Errorf("two columns are called %q", other)
+			}
+		}
+	}
+	var out []*value.Value
+	for {
+		cells, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return out, nil
+		}
+		if errors.Is(err, csv.ErrFieldCount) {
+			line, _ := r.FieldPos(0)
+			return nil, fmt.Errorf("line %d has %d cells, the head has %d", line, len(cells), len(head))
+		}
+		if err != nil {
+			return nil, err
+		}
+		row := value.NewObject()
+		for i, c := range cells {
+			row.Add(head[i], cell(c))
+		}
+		out = append(out, row)
+	}
+}
+
+func cell(text string) *value.Value {
+	if v, err := value.Decode(text, value.Limits{}); err == nil {
+		return v
+	}
+	return value.NewString(text)
+}
+
+func validName(s string) bool {
+	for i, r := range s {
+		if !(r == '_' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || i > 0 && r >= '0' && r <= '9') {
+			return false
+		}
+	}
+	return s != ""
+}
