@@ -1,0 +1,412 @@
+package engine
+
+import (
+	"bytes"
+	"encoding/base64"
+	"fmt"
+	"mime"
+	"mime/multipart"
+	"net/textproto"
+	"net/url"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/syntax"
+)
+
+// draft is a request being put together from layers of lines: the project's
+// defaults, the scenario's headers, the step's own, those after `again`.
+type draft struct {
+	method, target string
+	header         []exchange.Field
+	// dropped are headers that must not be sent, in lower case.
+	dropped map[string]bool
+	query   [][2]*string
+	body    []byte
+	hasBody bool
+	media   string
+	form    [][2]string
+	parts   []part
+	follow  int
+	timeout time.Duration
+	copies  int
+	retry   *syntax.Retry
+	// set are the headers and queries that the current layer has set already.
+	set map[string]bool
+}
+
+type part struct {
+	name, file, media string
+	data              []byte
+}
+
+func (d *draft) copy() *draft {
+	out := *d
+	out.header = append([]exchange.Field(nil), d.header...)
+	out.query = append([][2]*string(nil), d.query...)
+	out.form = append([][2]string(nil), d.form...)
+	out.parts = append([]part(nil), d.parts...)
+	out.dropped = map[string]bool{}
+	for k := range d.dropped {
+		out.dropped[k] = true
+	}
+	return &out
+}
+
+// layer works request lines into the draft.
+func (d *draft) layer(lines []*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+	d.set = map[string]bool{}
+	for _, st := range lines {
+		if err := d.line(st, names, p, f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (d *draft) setHeader(name, v string) {
+	key := strings.ToLower(name)
+	if !d.set["h:"+key] {
+		d.dropHeader(key)
+	}
+	d.set["h:"+key] = true
+	delete(d.dropped, key)
+	d.header = append(d.header, exchange.Field{Name: name, Value: v})
+}
+
+func (d *draft) dropHeader(key string) {
+	kept := d.header[:0:0]
+	for _, h := range d.header {
+		if strings.ToLower(h.Name) != key {
+			kept = append(kept, h)
+		}
+	}
+	d.header = kept
+}
+
+func (d *draft) line(st *syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+	switch b := st.Body.(type) {
+	case *syntax.Header:
+		v, err := names.Text(b.Value)
+		if err != nil {
+			return err
+		}
+		d.setHeader(b.Name, v)
+	case *syntax.Without:
+		key := strings.ToLower(b.Name)
+		d.dropHeader(key)
+		if d.dropped == nil {
+			d.dropped = map[string]bool{}
+		}
+		d.dropped[key] = true
+	case *syntax.Pair:
+		return d.pair(st.Word, b, names)
+	case *syntax.Content:
+		return d.content(st.Word, b, names, p, f)
+	case *syntax.PartOf:
+		return d.part(b, names, p, f)
+	case *syntax.Auth:
+		return d.auth(b, names)
+	case *syntax.Count:
+		v, err := names.Value(b.N)
+		if err != nil {
+			return err
+		}
+		n, ok := v.Int()
+		if !ok || n < 1 || n > 10_000 {
+			return fmt.Errorf("%s takes a whole number from 1 to 10000, not %s", st.Word, v)
+		}
+		if st.Word == "follow" {
+			d.follow = n
+		} else {
+			d.copies = n
+		}
+	case *syntax.Wait:
+		d.timeout = b.For.D
+	case *syntax.Retry:
+		d.retry = b
+	}
+	return nil
+}
+
+func (d *draft) pair(word string, b *syntax.Pair, names *scope.Scope) error {
+	n, err := names.Text(b.Name)
+	if err != nil {
+		return err
+	}
+	var v *string
+	if !b.Bare {
+		text, err := names.Text(b.Value)
+		if err != nil {
+			return err
+		}
+		v = &text
+	}
+	if word == "form" {
+		d.resetBody("form")
+		d.form = append(d.form, [2]string{n, *v})
+		return nil
+	}
+	if !d.set["q:"+n] {
+		kept := d.query[:0:0]
+		for _, q := range d.query {
+			if *q[0] != n {
+				kept = append(kept, q)
+			}
+		}
+		d.query = kept
+	}
+	d.set["q:"+n] = true
+	d.query = append(d.query, [2]*string{&n, v})
+	return nil
+}
+
+// resetBody drops the body of an outer layer when this one brings its own.
+func (d *draft) resetBody(kind string) {
+	if d.set["body:"+kind] {
+		return
+	}
+	d.body, d.hasBody, d.media, d.form, d.parts = nil, false, "", nil, nil
+	d.set["body:"+kind] = true
+}
+
+func (d *draft) content(word string, b *syntax.Content, names *scope.Scope, p *project.Project, f *project.File) error {
+	d.resetBody("content")
+	d.hasBody = true
+	switch word {
+	case "file":
+		name, err := names.Text(b.Value.Template)
+		if err != nil {
+			return err
+		}
+		if d.body, err = p.ReadFile(f, name); err != nil {
+			return err
+		}
+		d.media = mediaOf(name)
+	default:
+		v, err := names.Value(b.Value)
+		if err != nil {
+			return err
+		}
+		switch word {
+		case "json":
+			d.body, d.media = []byte(v.JSON()), "application/json"
+		case "xml":
+			d.body, d.media = []byte(v.Plain()), "application/xml"
+		default:
+			d.body, d.media = []byte(v.Plain()), "text/plain; charset=utf-8"
+		}
+	}
+	if b.Media != nil {
+		m, err := names.Text(b.Media)
+		if err != nil {
+			return err
+		}
+		d.media = m
+	}
+	return nil
+}
+
+// mediaOf is the media type that a file's extension stands for.
+func mediaOf(name string) string {
+	switch ext := strings.ToLower(filepath.Ext(name)); ext {
+	case ".json":
+		return "application/json"
+	case ".xml":
+		return "application/xml"
+	case ".txt":
+		return "text/plain; charset=utf-8"
+	case ".csv":
+		return "text/csv; charset=utf-8"
+	default:
+		if m := mime.TypeByExtension(ext); m != "" {
+			return m
+		}
+	}
+	return "application/octet-stream"
+}
+
+func (d *draft) part(b *syntax.PartOf, names *scope.Scope, p *project.Project, f *project.File) error {
+	d.resetBody("part")
+	one := part{name: b.Name}
+	if b.File == nil {
+		text, err := names.Text(b.Value)
+		if err != nil {
+			return err
+		}
+		one.data = []byte(text)
+		d.parts = append(d.parts, one)
+		return nil
+	}
+	name, err := names.Text(b.File.Template)
+	if err != nil {
+		return err
+	}
+	if one.data, err = p.ReadFile(f, name); err != nil {
+		return err
+	}
+	one.file, one.media = filepath.Base(name), mediaOf(name)
+	if b.Media != nil {
+		if one.media, err = names.Text(b.Media); err != nil {
+			return err
+		}
+	}
+	d.parts = append(d.parts, one)
+	return nil
+}
+
+func (d *draft) auth(b *syntax.Auth, names *scope.Scope) error {
+	var texts []string
+	for _, n := range b.Values {
+		v, err := names.Value(n)
+		if err != nil {
+			return err
+		}
+		texts = append(texts, v.Plain())
+	}
+	if b.Scheme == "basic" {
+		// RFC 7617 §2.
+		d.setHeader("Authorization", "Basic "+base64.StdEncoding.EncodeToString([]byte(texts[0]+":"+texts[1])))
+		return nil
+	}
+	d.setHeader("Authorization", "Bearer "+texts[0])
+	return nil
+}
+
+// request is the finished request.
+func (d *draft) request(base string) (*exchange.Request, error) {
+	r := &exchange.Request{Method: d.method, Timeout: d.timeout, Follow: d.follow, Header: d.header}
+	r.URL = d.target
+	if !strings.HasPrefix(r.URL, "http://") && !strings.HasPrefix(r.URL, "https://") {
+		if base == "" {
+			return nil, errNoBase
+		}
+		if !strings.HasPrefix(r.URL, "/") {
+			r.URL = "/" + r.URL
+		}
+		r.URL = strings.TrimSuffix(base, "/") + r.URL
+	}
+	if len(d.query) > 0 {
+		r.URL = addQuery(r.URL, d.query)
+	}
+	media := d.media
+	switch {
+	case len(d.parts) > 0:
+		var err error
+		if r.Body, media, err = d.multipart(); err != nil {
+			return nil, err
+		}
+	case len(d.form) > 0:
+		r.Body, media = encodeForm(d.form), "application/x-www-form-urlencoded"
+	case d.hasBody:
+		r.Body = d.body
+		if r.Body == nil {
+			r.Body = []byte{}
+		}
+	}
+	if media != "" && !d.dropped["content-type"] && !hasHeader(d.header, "content-type") {
+		r.Header = append(append([]exchange.Field(nil), d.header...), exchange.Field{Name: "Content-Type", Value: media})
+	}
+	return r, nil
+}
+
+func hasHeader(list []exchange.Field, key string) bool {
+	for _, h := range list {
+		if strings.EqualFold(h.Name, key) {
+			return true
+		}
+	}
+	return false
+}
+
+func addQuery(target string, pairs [][2]*string) string {
+	target, fragment, _ := strings.Cut(target, "#")
+	var out []string
+	for _, q := range pairs {
+		one := queryEscape(*q[0])
+		if q[1] != nil {
+			one += "=" + queryEscape(*q[1])
+		}
+		out = append(out, one)
+	}
+	glue := "?"
+	if strings.Contains(target, "?") {
+		glue = "&"
+		if strings.HasSuffix(target, "?") || strings.HasSuffix(target, "&") {
+			glue = ""
+		}
+	}
+	target += glue + strings.Join(out, "&")
+	if fragment != "" {
+		target += "#" + fragment
+	}
+	return target
+}
+
+func queryEscape(s string) string { return strings.ReplaceAll(url.QueryEscape(s), "+", "%20") }
+
+// encodeForm keeps the order of the lines (WHATWG URL §5.2).
+func encodeForm(pairs [][2]string) []byte {
+	var out []string
+	for _, p := range pairs {
+		out = append(out, url.QueryEscape(p[0])+"="+url.QueryEscape(p[1]))
+	}
+	return []byte(strings.Join(out, "&"))
+}
+
+// boundary is fixed, so that the same step sends the same bytes each time.
+const boundary = "usualpath-7d1f0c2e9b5a4386"
+
+func (d *draft) multipart() ([]byte, string, error) {
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	mark := boundary
+	for n := 0; d.holds(mark); n++ {
+		mark = fmt.Sprintf("%s-%d", boundary, n)
+	}
+	if err := w.SetBoundary(mark); err != nil {
+		return nil, "", err
+	}
+	escape := strings.NewReplacer(`"`, "%22", "\r", "%0D", "\n", "%0A")
+	for _, p := range d.parts {
+		h := textproto.MIMEHeader{}
+		disposition := `form-data; name="` + escape.Replace(p.name) + `"`
+		if p.file != "" {
+			disposition += `; filename="` + escape.Replace(p.file) + `"`
+			h.Set("Content-Type", p.media)
+		}
+		h.Set("Content-Disposition", disposition)
+		out, err := w.CreatePart(h)
+		if err != nil {
+			return nil, "", err
+		}
+		if _, err := out.Write(p.data); err != nil {
+			return nil, "", err
+		}
+	}
+	if err := w.Close(); err != nil {
+		return nil, "", err
+	}
+	return b.Bytes(), w.FormDataContentType(), nil
+}
+
+func (d *draft) holds(mark string) bool {
+	for _, p := range d.parts {
+		if bytes.Contains(p.data, []byte(mark)) {
+			return true
+		}
+	}
+	return false
+}
+
+type baseError struct{}
+
+func (baseError) Error() string {
+	return "no base URL is known: write base http://127.0.0.1:8080 into the file, or give --base URL"
+}
+
+var errNoBase error = baseError{}

@@ -1,0 +1,378 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"net/http/cookiejar"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// scenario is one scenario while it runs.
+type scenario struct {
+	*run
+	job   job
+	ctx   context.Context
+	emit  func(event.Event)
+	names *scope.Scope
+	world *scope.World
+	// title is the title with the values of its names.
+	title    string
+	observed map[string]*observation
+	order    []string
+	// headers are the scenario's own request lines, for all its steps.
+	headers []*syntax.Statement
+	jar     *cookiejar.Jar
+	// replies are the answers of earlier steps, by title.
+	replies map[string]*expect.Reply
+	last    *expect.Reply
+	index   int
+	verdict event.Verdict
+	// binders are the steps that bind a name, for messages about blocked ones.
+	binders map[string]string
+	// calls is how deep routines are nested.
+	calls int
+}
+
+// scenario runs one job.
+func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
+	s := &scenario{run: r, job: j, ctx: ctx, emit: emit, verdict: event.Held, replies: map[string]*expect.Reply{},
+		observed: map[string]*observation{}, binders: map[string]string{}}
+	f := j.s.File
+	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, j.randomKey()), Now: r.o.Now,
+		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }}
+	start := time.Now()
+	err := s.prepare()
+	if err == nil && !s.rowChosen() {
+		return
+	}
+	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.run.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags})
+	if err != nil {
+		s.unprepared(err)
+	} else {
+		s.runSteps()
+	}
+	r.mu.Lock()
+	c := &r.counts
+	c.Scenarios++
+	switch s.verdict {
+	case event.Failed:
+		c.Failed++
+		r.failed = true
+	case event.Blocked:
+		c.Blocked++
+		r.failed = true
+	case event.Warned:
+		c.Warned++
+	}
+	r.mu.Unlock()
+	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index})
+}
+
+// rowChosen tells whether --only means this row of a scenario with cases.
+func (s *scenario) rowChosen() bool {
+	if len(s.o.Only) == 0 || s.job.c == nil {
+		return true
+	}
+	for _, text := range s.o.Only {
+		if strings.Contains(strings.ToLower(s.title), strings.ToLower(text)) ||
+			strings.Contains(strings.ToLower(s.job.s.Raw()), strings.ToLower(text)) {
+			return true
+		}
+	}
+	return false
+}
+
+// unprepared reports a scenario that could not even begin.
+func (s *scenario) unprepared(err error) {
+	f := s.job.s.File
+	e := &event.StepFinished{Scenario: s.job.id, Index: 1, Title: "prepare", File: f.Source.Name, Line: s.job.s.Line(), Verdict: event.Failed}
+	e.Findings = []event.Finding{{Verdict: event.Failed, Line: s.job.s.Line(), Expected: "the names of the scenario have values", Observed: []string{err.Error()}, Sent: -1}}
+	s.index = 1
+	s.verdict = event.Failed
+	s.finish(e)
+}
+
+func (s *scenario) about() string {
+	for _, st := range s.job.s.Head {
+		if a, ok := st.Body.(*syntax.About); ok && a.Text != nil {
+			text, err := s.names.Text(a.Text.Template)
+			if err == nil {
+				return text
+			}
+		}
+	}
+	return ""
+}
+
+// prepare binds the names that are known before the first step.
+func (s *scenario) prepare() error {
+	f := s.job.s.File
+	s.names = scope.New(s.world)
+	for _, l := range s.p.Layers(f) {
+		s.names = s.names.Inner()
+		for _, st := range l.Statements {
+			if err := s.define(st, l.File); err != nil {
+				return err
+			}
+		}
+	}
+	s.names = s.names.Inner()
+	s.title = s.job.s.Raw()
+	if err := s.bindCase(); err != nil {
+		return err
+	}
+	for _, st := range s.job.s.Head {
+		if err := s.define(st, f); err != nil {
+			return err
+		}
+		if _, ok := st.Body.(*syntax.Header); ok {
+			s.headers = append(s.headers, st)
+		}
+	}
+	for _, d := range s.p.Defaults() {
+		if set, ok := d.Body.(*syntax.Setting); ok && d.Word == "cookies" {
+			if text, _ := set.Text.Plain(); text == "on" {
+				// cookiejar.New without options does not fail.
+				s.jar, _ = cookiejar.New(nil)
+			} else {
+				s.jar = nil
+			}
+		}
+	}
+	if s.job.s.Title != nil {
+		title, err := s.names.Text(s.job.s.Title.Template)
+		if err != nil {
+			return fmt.Errorf("the title: %w", err)
+		}
+		s.title = title
+	}
+	for _, list := range [][]*syntax.Statement{s.job.s.Steps, s.job.s.Afterwards} {
+		for _, st := range list {
+			s.noteBinders(st, stepTitle(st))
+		}
+	}
+	return nil
+}
+
+func (s *scenario) noteBinders(st *syntax.Statement, title string) {
+	for _, b := range syntax.Bindings(st) {
+		if s.binders[b.Name] == "" {
+			s.binders[b.Name] = title
+		}
+	}
+	for _, c := range st.Children {
+		s.noteBinders(c, title)
+	}
+}
+
+func (s *scenario) bindCase() error {
+	c := s.job.c
+	if c == nil {
+		return nil
+	}
+	if c.Value != nil {
+		for i, n := range c.Value.Names {
+			s.names.Bind(n, c.Value.Items[i])
+		}
+		return nil
+	}
+	row, err := s.names.Value(c.Node)
+	if err != nil {
+		return fmt.Errorf("row %d: %w", s.job.row, err)
+	}
+	for i, n := range row.Names {
+		s.names.Bind(n, row.Items[i])
+	}
+	return nil
+}
+
+// define takes in a let, secret or observation.
+func (s *scenario) define(st *syntax.Statement, f *project.File) error {
+	switch b := st.Body.(type) {
+	case *syntax.Let:
+		if b.Env == "" {
+			s.names.Define(b.Name, b.Value)
+			return nil
+		}
+		if text, ok := s.getenv(b.Env); ok {
+			s.names.Bind(b.Name, value.NewString(text))
+		} else if b.Or != nil {
+			s.names.Define(b.Name, b.Or)
+		} else {
+			return fmt.Errorf("the environment variable %s of `%s` is not set; `or VALUE` gives one for that case", b.Env, b.Name)
+		}
+	case *syntax.Secret:
+		return s.secret(b, f)
+	case *syntax.Observe:
+		if _, twice := s.observed[b.Name]; !twice {
+			s.order = append(s.order, b.Name)
+		}
+		s.observed[b.Name] = &observation{o: b}
+	}
+	return nil
+}
+
+func (s *scenario) getenv(name string) (string, bool) {
+	if s.o.Getenv == nil {
+		return "", false
+	}
+	return s.o.Getenv(name)
+}
+
+func (s *scenario) secret(b *syntax.Secret, f *project.File) error {
+	text := ""
+	if b.File != nil {
+		name, _ := b.File.Template.Plain()
+		data, err := s.p.ReadFile(f, name)
+		if err != nil {
+			return fmt.Errorf("secret `%s`: %w", b.Name, err)
+		}
+		text = strings.TrimRight(string(data), "\r\n")
+	} else {
+		var ok bool
+		if text, ok = s.getenv(b.Env); !ok {
+			return fmt.Errorf("secret `%s`: the environment variable %s is not set", b.Name, b.Env)
+		}
+	}
+	s.mask.add(text)
+	s.names.Bind(b.Name, value.NewString(text))
+	return nil
+}
+
+// runSteps runs all the steps, and those that run whatever happened before.
+func (s *scenario) runSteps() {
+	f := s.job.s.File
+	for _, l := range s.p.Each("before", f) {
+		s.list(l.Statements, l.File, false)
+	}
+	s.list(s.job.s.Steps, f, false)
+	s.list(s.job.s.Afterwards, f, true)
+	after := s.p.Each("after", f)
+	for i := len(after) - 1; i >= 0; i-- {
+		s.list(after[i].Statements, after[i].File, true)
+	}
+}
+
+// list runs steps in order; routine calls are run in place.
+func (s *scenario) list(steps []*syntax.Statement, f *project.File, afterwards bool) {
+	for _, st := range steps {
+		switch b := st.Body.(type) {
+		case *syntax.Titled:
+			s.one(st, f, afterwards)
+		case *syntax.Do:
+			s.do(st, b, f, afterwards)
+		}
+	}
+}
+
+// one runs a step, or says that it was not reached.
+func (s *scenario) one(st *syntax.Statement, f *project.File, afterwards bool) {
+	s.index++
+	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
+		Line: f.Source.Position(st.Span.Start).Line, Verdict: event.Held, Afterwards: afterwards}
+	if !afterwards && s.stopped() || s.ctx.Err() != nil {
+		e.Verdict = event.NotReached
+		s.finish(e)
+		return
+	}
+	start := time.Now()
+	t := &step{scenario: s, st: st, f: f, e: e}
+	t.run()
+	e.Took = time.Since(start)
+	s.finish(e)
+}
+
+func (s *scenario) finish(e *event.StepFinished) {
+	s.mu.Lock()
+	c := &s.counts
+	c.Steps++
+	c.Requests += e.Requests
+	switch e.Verdict {
+	case event.Failed:
+		c.StepsFailed++
+	case event.Blocked:
+		c.StepsBlocked++
+	case event.Warned:
+		c.StepsWarned++
+	case event.LeftOut:
+		c.StepsLeftOut++
+	case event.NotReached:
+		c.NotReached++
+	default:
+		c.StepsHeld++
+	}
+	s.mu.Unlock()
+	if e.Verdict != event.NotReached || s.verdict == event.Held {
+		s.verdict = event.Worse(s.verdict, e.Verdict)
+	}
+	s.mask.step(e)
+	s.emit(e)
+}
+
+// do runs a routine's steps in place, in a scope of their own.
+func (s *scenario) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterwards bool) {
+	r, from := s.p.Routine(f, titleOf(d.Title))
+	if r == nil || s.calls > 20 {
+		return
+	}
+	outer := s.names
+	inner := outer.Inner()
+	for _, w := range d.With {
+		v, err := outer.Value(w.Value)
+		if err != nil {
+			s.index++
+			e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
+				Line: f.Source.Position(st.Span.Start).Line, Verdict: event.Held, Afterwards: afterwards}
+			(&step{scenario: s, st: st, f: f, e: e}).lacking(err)
+			s.finish(e)
+			return
+		}
+		inner.Bind(w.Name, v)
+	}
+	s.names = inner
+	s.calls++
+	s.list(r.Children, from, afterwards)
+	s.calls--
+	s.names = outer
+	for _, c := range r.Children {
+		g, ok := c.Body.(*syntax.Give)
+		if !ok {
+			continue
+		}
+		for _, n := range g.Names {
+			if v, err := inner.Lookup(n.Name); err == nil {
+				outer.Bind(n.Name, v)
+			} else if s.binders[n.Name] == "" {
+				s.binders[n.Name] = stepTitle(st)
+			}
+		}
+	}
+}
+
+func stepTitle(st *syntax.Statement) string {
+	switch b := st.Body.(type) {
+	case *syntax.Titled:
+		return titleOf(b.Title)
+	case *syntax.Do:
+		return titleOf(b.Title)
+	}
+	return st.Word
+}
+
+func titleOf(n *syntax.Node) string {
+	if n == nil {
+		return ""
+	}
+	if text, ok := n.Template.Plain(); ok {
+		return text
+	}
+	return n.Template.Raw
+}

@@ -1,0 +1,158 @@
+// Package event is what a run says of itself while it happens. The engine
+// emits events, and every output reads them: neither knows the other.
+package event
+
+import (
+	"time"
+
+	"usualpath/internal/core/exchange"
+)
+
+// Verdict is what became of a step or scenario.
+type Verdict string
+
+// The verdicts.
+const (
+	Held    Verdict = "held"
+	Failed  Verdict = "failed"
+	Warned  Verdict = "warned"
+	Blocked Verdict = "blocked"
+	// LeftOut is a step whose `when` did not hold, or an `afterwards` step that
+	// had nothing to clean up.
+	LeftOut Verdict = "left out"
+	// NotReached is a step that a stopped run did not come to.
+	NotReached Verdict = "not reached"
+)
+
+// Worse is the verdict that counts more.
+func Worse(a, b Verdict) Verdict {
+	rank := map[Verdict]int{LeftOut: 0, Held: 1, Warned: 2, NotReached: 3, Blocked: 4, Failed: 5}
+	if rank[b] > rank[a] {
+		return b
+	}
+	return a
+}
+
+// Event is one of the types below.
+type Event interface{ event() }
+
+// RunStarted is the first event.
+type RunStarted struct {
+	Tool        string
+	Seed        uint64
+	Environment string
+	Base        string
+	Time        time.Time
+	// Scenarios is how many will run, cases counted singly.
+	Scenarios int
+}
+
+// ScenarioStarted comes before a scenario's steps.
+type ScenarioStarted struct {
+	ID    int
+	File  string
+	Line  int
+	Title string
+	// Pattern is the title with its names, for --only.
+	Pattern string
+	About   string
+	Tags    []string
+}
+
+// Role tells why a request was sent.
+type Role string
+
+// The roles.
+const (
+	Main        Role = "request"
+	Repeat      Role = "again"
+	Copy        Role = "together"
+	Retry       Role = "retry"
+	Observation Role = "observation"
+)
+
+// Sent is one exchange of a step.
+type Sent struct {
+	Role Role
+	// N numbers repeats and copies from 1.
+	N int
+	// Name is the observation's.
+	Name     string
+	Exchange *exchange.Exchange
+}
+
+// Finding is an expectation that was missed.
+type Finding struct {
+	// Verdict is Failed, Warned for `prefer`, or Blocked.
+	Verdict  Verdict
+	Line     int
+	Expected string
+	Observed []string
+	Because  string
+	// Sent is the index of the exchange it is about, -1 for none.
+	Sent int
+	// Look says where to look first, for a failed exchange.
+	Look string
+}
+
+// StepFinished tells all about a step.
+type StepFinished struct {
+	Scenario int
+	// Index counts the steps of a scenario from 1.
+	Index      int
+	Title      string
+	File       string
+	Line       int
+	Verdict    Verdict
+	Afterwards bool
+	Took       time.Duration
+	Sent       []Sent
+	Findings   []Finding
+	// Lacks are the names a blocked step needed, with who should have bound them.
+	Lacks []string
+	// Why says why a step was left out.
+	Why string
+	// Requests is how many requests the step sent, observations not counted.
+	Requests int
+}
+
+// ScenarioFinished comes after a scenario's last step.
+type ScenarioFinished struct {
+	Scenario int
+	Verdict  Verdict
+	Took     time.Duration
+	Steps    int
+}
+
+// Notice is something a user should know that is about no step: a service
+// started, a run interrupted.
+type Notice struct {
+	Text string
+	// Severe marks what explains failures, such as a service that died.
+	Severe bool
+}
+
+// Counts are the figures of a run.
+type Counts struct {
+	Scenarios, Failed, Blocked, Warned int
+	Steps, StepsHeld, StepsFailed      int
+	StepsBlocked, StepsWarned          int
+	StepsLeftOut, NotReached           int
+	Expectations, Requests             int
+}
+
+// RunFinished is the last event.
+type RunFinished struct {
+	Took        time.Duration
+	Counts      Counts
+	Interrupted bool
+	// Unreachable is set when not one request of the run was answered.
+	Unreachable bool
+}
+
+func (*RunStarted) event()       {}
+func (*ScenarioStarted) event()  {}
+func (*StepFinished) event()     {}
+func (*ScenarioFinished) event() {}
+func (*Notice) event()           {}
+func (*RunFinished) event()      {}

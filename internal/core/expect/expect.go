@@ -1,0 +1,253 @@
+package expect
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Context is what an expectation may look at.
+type Context struct {
+	Reply *Reply
+	Names *scope.Scope
+	// Step is the answer of an earlier step; nil when it has none.
+	Step func(title string) *Reply
+	// ReadFile reads a file of the project.
+	ReadFile func(name string) ([]byte, error)
+	// Baseline is the saved answer to compare with; accept is told what the
+	// answer is now and tells whether it was taken over.
+	Baseline func(now []byte) (saved []byte, err error)
+	// Effect is what the request did to an observation; nil for one that could
+	// not be read, with the reason.
+	Effect func(name string) (*state.Delta, error)
+	// Observed are the names of all observations in scope.
+	Observed []string
+}
+
+// Outcome is what became of one claim.
+type Outcome struct {
+	Held bool
+	// Found says what was observed, when the claim does not hold.
+	Found []string
+	// Bound are names that a shape bound.
+	Bound map[string]*value.Value
+	// Err is an error that kept the claim from being judged: a name without
+	// value (*scope.Unbound), or one that cannot be worked out.
+	Err error
+}
+
+func miss(format string, args ...any) Outcome {
+	return Outcome{Found: []string{fmt.Sprintf(format, args...)}}
+}
+
+func verdict(held bool, format string, args ...any) Outcome {
+	if held {
+		return Outcome{Held: true}
+	}
+	return miss(format, args...)
+}
+
+func broken(err error) Outcome { return Outcome{Err: err} }
+
+// Check judges one claim.
+func Check(c *Context, claim *syntax.Claim) Outcome {
+	s, p := &claim.Subject, &claim.Predicate
+	switch s.Kind {
+	case "observation", "state":
+		return c.effects(s, p)
+	case "answer":
+		if c.Reply == nil {
+			return miss("nothing was sent")
+		}
+		if f := c.Reply.Failure; f != nil {
+			return Outcome{Held: true}
+		}
+		return miss("an answer came: %s", c.Reply.Answer.StatusText())
+	}
+	if c.Reply == nil {
+		return miss("nothing was sent")
+	}
+	if f := c.Reply.Failure; f != nil {
+		return miss("there is no answer: %s", f)
+	}
+	a := c.Reply.Answer
+	switch s.Kind {
+	case "status":
+		return c.status(p)
+	case "header":
+		v, ok := c.Reply.Header(s.Name)
+		return c.text(p, s, "header "+s.Name, v, ok)
+	case "cookie":
+		v, ok := c.Reply.Cookie(s.Name)
+		return c.text(p, s, "cookie "+s.Name, v, ok)
+	case "text":
+		if p.Op == "same as" {
+			return c.same(p, value.NewString(c.Reply.Text()))
+		}
+		return c.text(p, s, "the body", c.Reply.Text(), true)
+	case "path":
+		return c.path(s, p)
+	case "body":
+		return c.body(p)
+	case "xml":
+		return c.xmlPath(s, p)
+	case "time":
+		return verdict(c.Reply.Timing.Total < time.Duration(p.Limit), "it took %s", Took(c.Reply.Timing.Total))
+	case "size":
+		return verdict(int64(len(a.Body)) < p.Limit, "the body has %d bytes", len(a.Body))
+	}
+	return broken(fmt.Errorf("nothing can be said about %s", s.Kind))
+}
+
+// Took is a duration for people: 0.4 ms, 41 ms, 2.3 s.
+func Took(d time.Duration) string {
+	switch {
+	case d < 10*time.Millisecond:
+		return fmt.Sprintf("%.1f ms", float64(d)/1e6)
+	case d < time.Second:
+		return fmt.Sprintf("%d ms", d.Milliseconds())
+	case d < 2*time.Minute:
+		return fmt.Sprintf("%.1f s", d.Seconds())
+	}
+	return d.Round(time.Second).String()
+}
+
+// StatusHolds tells whether a status is one of those listed: any of the plain
+// ones, and none of the `not` ones.
+func StatusHolds(list []syntax.StatusClass, status int, names *scope.Scope) (bool, error) {
+	plain, any := false, false
+	for _, s := range list {
+		hit := s.Class && status/100 == s.Code || !s.Class && status == s.Code
+		if s.Ref != nil {
+			v, err := names.Value(s.Ref)
+			if err != nil {
+				return false, err
+			}
+			text := v.Plain()
+			if class, ok := strings.CutSuffix(text, "xx"); ok {
+				hit = strconv.Itoa(status/100) == class
+			} else {
+				hit = strconv.Itoa(status) == text
+			}
+		}
+		if s.Not {
+			if hit {
+				return false, nil
+			}
+			continue
+		}
+		plain = true
+		any = any || hit
+	}
+	return any || !plain, nil
+}
+
+func (c *Context) status(p *syntax.Predicate) Outcome {
+	a := c.Reply.Answer
+	if p.Op == "same as" {
+		other, out := c.other(p.Source)
+		if other == nil {
+			return out
+		}
+		return verdict(other.Answer.Status == a.Status, "%s, where %s answered %s", a.StatusText(), sourceText(p.Source), other.Answer.StatusText())
+	}
+	held, err := StatusHolds(p.Status, a.Status, c.Names)
+	if err != nil {
+		return broken(err)
+	}
+	return verdict(held, "%s", a.StatusText())
+}
+
+// other is the answer of the step that a source names.
+func (c *Context) other(s *syntax.Source) (*Reply, Outcome) {
+	title, err := c.Names.Text(s.Title.Template)
+	if err != nil {
+		return nil, broken(err)
+	}
+	r := c.Step(title)
+	if r == nil {
+		return nil, broken(&scope.Unbound{Name: fmt.Sprintf("the answer of %q", title)})
+	}
+	if r.Failure != nil {
+		return nil, miss("step %q has no answer: %s", title, r.Failure)
+	}
+	return r, Outcome{}
+}
+
+func sourceText(s *syntax.Source) string {
+	if s.Title != nil {
+		return "step \"" + s.Title.Template.Raw + `"`
+	}
+	return s.Kind
+}
+
+func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
+	q, err := c.Names.Path(s.Path)
+	if err != nil {
+		return broken(err)
+	}
+	v, jerr := c.Reply.JSON()
+	if jerr != nil {
+		return miss("the body is no JSON: %s", jerr)
+	}
+	nodes := q.Select(v)
+	switch p.Op {
+	case "exists":
+		return verdict(len(nodes) > 0, "%s selects nothing", q)
+	case "missing":
+		if len(nodes) == 0 {
+			return Outcome{Held: true}
+		}
+		return miss("%s is %s", nodes[0].Path(), value.Cut(nodes[0].Value.String(), 120))
+	case "count":
+		n := len(nodes)
+		if q.Singular() && n == 1 && nodes[0].Value.Kind == value.Array {
+			// A path to one array counts its elements.
+			n = len(nodes[0].Value.Items)
+		}
+		return c.count(p, n)
+	case "every", "some", "none":
+		return c.quantified(p, nodes)
+	}
+	if len(nodes) != 1 {
+		return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))
+	}
+	one := nodes[0].Value
+	at := nodes[0].Path()
+	switch p.Op {
+	case "is", "is not":
+		return c.is(p, one, at)
+	case "same as":
+		return c.same(p, one)
+	case "unique":
+		return unique(one, at)
+	case "sorted":
+		return c.sorted(p, one, at)
+	case "compare", "between":
+		return c.compare(p, one, at)
+	case "contains":
+		if one.Kind == value.Array || one.Kind == value.Object {
+			return c.holdsElement(p, one, at)
+		}
+	}
+	if one.Kind == value.Array || one.Kind == value.Object || one.Kind == value.Null {
+		return miss("%s is %s, where a text was expected", at, value.Cut(one.String(), 120))
+	}
+	return c.text(p, s, at, one.Plain(), true)
+}
+
+func howMany(n int) string {
+	switch n {
+	case 0:
+		return "nothing"
+	case 1:
+		return "one value"
+	}
+	return fmt.Sprintf("%d values", n)
+}

@@ -1,0 +1,269 @@
+package expect
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/antchfx/xmlquery"
+	"github.com/antchfx/xpath"
+
+	"usualpath/internal/core/schema"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// same compares a value with a source, less the paths under `except`.
+func (c *Context) same(p *syntax.Predicate, got *value.Value) Outcome {
+	want, out := c.source(p.Source, got)
+	if want == nil {
+		return out
+	}
+	for _, e := range p.Except {
+		q, err := c.Names.Path(e)
+		if err != nil {
+			return broken(err)
+		}
+		want, got = Without(want, q), Without(got, q)
+	}
+	diff := value.Differences(want, got)
+	return Outcome{Held: len(diff) == 0, Found: lines(diff)}
+}
+
+// source is the value to compare with; nil with the outcome that says why not.
+func (c *Context) source(s *syntax.Source, got *value.Value) (*value.Value, Outcome) {
+	switch s.Kind {
+	case "sent":
+		v, err := value.Decode(string(c.Reply.Request.Body), value.Limits{})
+		if err != nil {
+			return nil, miss("what was sent is no JSON: %s", err)
+		}
+		return v, Outcome{}
+	case "step":
+		return c.ofStep(s, got)
+	case "file":
+		name, err := c.Names.Text(s.Title.Template)
+		if err != nil {
+			return nil, broken(err)
+		}
+		data, err := c.ReadFile(name)
+		if err != nil {
+			return nil, broken(err)
+		}
+		return c.decodeLike(got, data, name)
+	}
+	now := []byte(indent(got))
+	saved, err := c.Baseline(now)
+	if err != nil {
+		return nil, miss("%s", err)
+	}
+	return c.decodeLike(got, saved, "the baseline")
+}
+
+// decodeLike reads a saved text as JSON, or as text when text is compared.
+func (c *Context) decodeLike(got *value.Value, data []byte, name string) (*value.Value, Outcome) {
+	v, err := value.Decode(string(data), value.Limits{})
+	if err != nil {
+		if got.Kind == value.String {
+			return value.NewString(string(data)), Outcome{}
+		}
+		return nil, miss("%s is no JSON: %s", name, err)
+	}
+	return v, Outcome{}
+}
+
+func (c *Context) ofStep(s *syntax.Source, got *value.Value) (*value.Value, Outcome) {
+	other, out := c.other(s)
+	if other == nil {
+		return nil, out
+	}
+	v, err := other.JSON()
+	if err != nil {
+		if s.Path == nil && got.Kind == value.String {
+			return value.NewString(other.Text()), Outcome{}
+		}
+		return nil, miss("the answer of %s is no JSON: %s", sourceText(s), err)
+	}
+	if s.Path == nil {
+		return v, Outcome{}
+	}
+	q, err := c.Names.Path(s.Path)
+	if err != nil {
+		return nil, broken(err)
+	}
+	nodes := q.Select(v)
+	if len(nodes) != 1 {
+		return nil, miss("%s of %s selects %s", q, sourceText(s), howMany(len(nodes)))
+	}
+	return nodes[0].Value, Outcome{}
+}
+
+func (c *Context) sameShape(p *syntax.Predicate, got *value.Value) Outcome {
+	want, out := c.ofStep(p.Source, got)
+	if want == nil {
+		return out
+	}
+	var found []string
+	shapes(want, got, nil, &found)
+	return Outcome{Held: len(found) == 0, Found: found}
+}
+
+// shapes compares kinds and member names; the elements of an array are
+// compared with the first of the other. Null fits everything.
+func shapes(want, got *value.Value, at *value.Path, found *[]string) {
+	place := "$"
+	if at != nil {
+		place = at.String()
+	}
+	switch {
+	case want.Kind == value.Null || got.Kind == value.Null:
+	case want.Kind != got.Kind:
+		*found = append(*found, fmt.Sprintf("%s is a %s here, a %s there", place, got.Kind, want.Kind))
+	case want.Kind == value.Object:
+		for i, n := range want.Names {
+			if v, ok := got.Get(n); ok {
+				shapes(want.Items[i], v, at.Member(n), found)
+			} else {
+				*found = append(*found, at.Member(n).String()+" is missing here")
+			}
+		}
+		for _, n := range got.Names {
+			if _, ok := want.Get(n); !ok {
+				*found = append(*found, at.Member(n).String()+" is missing there")
+			}
+		}
+	case want.Kind == value.Array && len(want.Items) > 0:
+		for i, item := range got.Items {
+			shapes(want.Items[0], item, at.Element(i), found)
+		}
+	}
+}
+
+func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
+	name, err := c.Names.Text(p.Values[0].Template)
+	if err != nil {
+		return broken(err)
+	}
+	data, err := c.ReadFile(name)
+	if err != nil {
+		return broken(err)
+	}
+	s, err := schema.Compile(name, string(data))
+	if err != nil {
+		return broken(fmt.Errorf("%s is no JSON Schema: %w", name, err))
+	}
+	found := s.Check(got)
+	if len(found) > mostLines {
+		found = append(found[:mostLines], fmt.Sprintf("… and %d more", len(found)-mostLines))
+	}
+	return Outcome{Held: len(found) == 0, Found: found}
+}
+
+func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
+	texts, err := XPath(c.Reply, s.Name)
+	if err != nil {
+		return miss("%s", err)
+	}
+	switch p.Op {
+	case "exists":
+		return verdict(len(texts) > 0, "%s selects nothing", s.Name)
+	case "missing":
+		if len(texts) == 0 {
+			return Outcome{Held: true}
+		}
+		return miss("%s is %s", s.Name, value.Quoted(value.Cut(texts[0], 120)))
+	case "count":
+		return c.count(p, len(texts))
+	}
+	if len(texts) != 1 {
+		return miss("%s selects %s, where one was expected", s.Name, howMany(len(texts)))
+	}
+	return c.text(p, s, s.Name, texts[0], true)
+}
+
+// XPath is the texts of what an XPath 1.0 expression selects in the body.
+func XPath(r *Reply, text string) (out []string, err error) {
+	expr, err := xpath.Compile(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s is no XPath: %w", text, err)
+	}
+	root, err := r.xml()
+	if err != nil {
+		return nil, fmt.Errorf("the body is no XML: %w", err)
+	}
+	switch v := expr.Evaluate(xmlquery.CreateXPathNavigator(root)).(type) {
+	case *xpath.NodeIterator:
+		for v.MoveNext() {
+			out = append(out, strings.TrimSpace(v.Current().Value()))
+		}
+	default:
+		out = []string{fmt.Sprint(v)}
+	}
+	return out, nil
+}
+
+// Keep is the value that a keep line binds.
+func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
+	if c.Reply == nil {
+		return nil, fmt.Errorf("nothing was sent")
+	}
+	if f := c.Reply.Failure; f != nil {
+		return nil, fmt.Errorf("there is no answer: %s", f)
+	}
+	switch k.From {
+	case "status":
+		return value.NewInt(int64(c.Reply.Answer.Status)), nil
+	case "header":
+		if v, ok := c.Reply.Header(k.Key); ok {
+			return value.NewString(v), nil
+		}
+		return nil, fmt.Errorf("there is no header %s", k.Key)
+	case "cookie":
+		if v, ok := c.Reply.Cookie(k.Key); ok {
+			return value.NewString(v), nil
+		}
+		return nil, fmt.Errorf("no cookie %s is set", k.Key)
+	case "text":
+		m := k.Pattern.Regexp.FindStringSubmatch(c.Reply.Text())
+		if m == nil {
+			return nil, fmt.Errorf("%s matches nothing in the body", syntax.NodeText(k.Pattern))
+		}
+		// The first group, or all that matches without one.
+		return value.NewString(m[min(1, len(m)-1)]), nil
+	case "xml":
+		texts, err := XPath(c.Reply, k.Key)
+		if err == nil && len(texts) != 1 {
+			err = fmt.Errorf("%s selects %s", k.Key, howMany(len(texts)))
+		}
+		if err != nil {
+			return nil, err
+		}
+		return value.NewString(texts[0]), nil
+	}
+	v, err := c.Reply.JSON()
+	if err != nil {
+		if k.From == "body" {
+			return value.NewString(c.Reply.Text()), nil
+		}
+		return nil, fmt.Errorf("the body is no JSON: %w", err)
+	}
+	if k.From == "body" {
+		return v, nil
+	}
+	q, err := c.Names.Path(k.Path)
+	if err != nil {
+		return nil, err
+	}
+	nodes := q.Select(v)
+	switch {
+	case len(nodes) == 1:
+		return nodes[0].Value, nil
+	case q.Singular() || len(nodes) == 0:
+		return nil, fmt.Errorf("%s selects nothing", q)
+	}
+	// A path that can select several keeps them as a list.
+	all := value.NewArray()
+	for _, n := range nodes {
+		all.Items = append(all.Items, n.Value)
+	}
+	return all, nil
+}

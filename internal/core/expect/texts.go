@@ -1,0 +1,171 @@
+package expect
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/leak"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// text judges what can be said of a text: a header, a cookie, the body as
+// text, a string in JSON.
+func (c *Context) text(p *syntax.Predicate, s *syntax.Subject, what, got string, there bool) Outcome {
+	switch p.Op {
+	case "exists":
+		return verdict(there, "there is no %s", what)
+	case "missing":
+		return verdict(!there, "%s is %s", what, value.Quoted(value.Cut(got, 120)))
+	}
+	if !there {
+		return miss("there is no %s", what)
+	}
+	shown := value.Quoted(value.Cut(got, 160))
+	switch p.Op {
+	case "matches":
+		return verdict(p.Shape.Regexp.MatchString(got), "%s is %s", what, shown)
+	case "same as":
+		other, out := c.other(p.Source)
+		if other == nil {
+			return out
+		}
+		then, ok := other.Header(s.Name)
+		if s.Kind == "cookie" {
+			then, ok = other.Cookie(s.Name)
+		}
+		if !ok {
+			return miss("%s is %s, and %s has none", what, shown, sourceText(p.Source))
+		}
+		return verdict(then == got, "%s is %s, and was %s in %s", what, shown, value.Quoted(value.Cut(then, 120)), sourceText(p.Source))
+	case "lists", "lists only":
+		return c.lists(p, s, what)
+	}
+	v, err := c.Names.Value(p.Values[0])
+	if err != nil {
+		return broken(err)
+	}
+	want := v.Plain()
+	held := false
+	switch p.Op {
+	case "is", "is not":
+		held = sameText(s, got, want) == (p.Op == "is")
+	case "contains":
+		held = strings.Contains(got, want)
+	case "starts with":
+		held = strings.HasPrefix(got, want)
+	case "ends with":
+		held = strings.HasSuffix(got, want)
+	}
+	if held {
+		return Outcome{Held: true}
+	}
+	if len(got) > 160 {
+		a, _ := value.CutAround(value.NewString(got), value.NewString(want), 160)
+		shown = a
+	}
+	out := miss("%s is %s", what, shown)
+	if v.Kind != value.String || len(p.Values[0].Template.Parts) > 1 || p.Values[0].Kind == syntax.Ref {
+		out.Found = append(out.Found, "wanted was "+value.Quoted(value.Cut(want, 160)))
+	}
+	return out
+}
+
+// sameText compares; media types by type and by the parameters that were
+// written down (RFC 9110 §8.3.1).
+func sameText(s *syntax.Subject, got, want string) bool {
+	if s.Kind != "header" || !strings.EqualFold(s.Name, "Content-Type") {
+		return got == want
+	}
+	if exchange.MediaType(got) != exchange.MediaType(want) {
+		return false
+	}
+	_, wanted, _ := strings.Cut(want, ";")
+	for _, param := range strings.Split(wanted, ";") {
+		if param = normalParam(param); param == "" {
+			continue
+		}
+		found := false
+		for _, have := range strings.Split(got, ";")[1:] {
+			found = found || normalParam(have) == param
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}
+
+func normalParam(p string) string {
+	return strings.ToLower(strings.ReplaceAll(strings.TrimSpace(p), `"`, ""))
+}
+
+func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Outcome {
+	have := exchange.SplitList(c.Reply.Answer.Header.Values(s.Name)...)
+	// Methods and entity tags are case-sensitive, tokens elsewhere are not.
+	exact := strings.EqualFold(s.Name, "Allow") || strings.EqualFold(s.Name, "ETag")
+	same := func(a, b string) bool { return a == b || !exact && strings.EqualFold(a, b) }
+	var want, lack, extra []string
+	for _, n := range p.Values {
+		v, err := c.Names.Value(n)
+		if err != nil {
+			return broken(err)
+		}
+		want = append(want, v.Plain())
+	}
+	for _, w := range want {
+		if !slices.ContainsFunc(have, func(h string) bool { return same(h, w) }) {
+			lack = append(lack, w)
+		}
+	}
+	if p.Op == "lists only" {
+		for _, h := range have {
+			if !slices.ContainsFunc(want, func(w string) bool { return same(h, w) }) {
+				extra = append(extra, h)
+			}
+		}
+	}
+	out := Outcome{Held: len(lack)+len(extra) == 0}
+	if out.Held {
+		return out
+	}
+	line := fmt.Sprintf("%s lists %s", what, strings.Join(have, ", "))
+	if len(lack) > 0 {
+		line += "; missing is " + strings.Join(lack, ", ")
+	}
+	if len(extra) > 0 {
+		line += "; extra is " + strings.Join(extra, ", ")
+	}
+	out.Found = []string{line}
+	return out
+}
+
+// isJSON wants one JSON document, and a type that says so.
+func (c *Context) isJSON() Outcome {
+	a := c.Reply.Answer
+	if _, err := c.Reply.JSON(); err != nil {
+		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
+	}
+	if ct := a.Header.Get("Content-Type"); !exchange.IsJSON(ct) {
+		if ct == "" {
+			return miss("the body is JSON, and there is no Content-Type that says so")
+		}
+		return miss("the body is JSON, and Content-Type says %s", value.Quoted(ct))
+	}
+	return Outcome{Held: true}
+}
+
+func (c *Context) leaks() Outcome {
+	var found []string
+	for _, f := range leak.Find(c.Reply.Text()) {
+		found = append(found, "the body holds "+f.What+": "+value.Quoted(value.Cut(f.Excerpt, 120)))
+	}
+	for _, name := range c.Reply.Answer.Names() {
+		for _, f := range leak.Find(strings.Join(c.Reply.Answer.Header[name], "\n")) {
+			found = append(found, "header "+name+" holds "+f.What+": "+value.Quoted(value.Cut(f.Excerpt, 120)))
+		}
+	}
+	return Outcome{Held: len(found) == 0, Found: found}
+}

@@ -1,0 +1,262 @@
+package expect
+
+import (
+	"fmt"
+	"strings"
+
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/shape"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// mostLines bounds what one expectation tells; the rest is counted.
+const mostLines = 12
+
+func lines[T fmt.Stringer](list []T) []string {
+	var out []string
+	for i, one := range list {
+		if i == mostLines {
+			out = append(out, fmt.Sprintf("… and %d more", len(list)-i))
+			break
+		}
+		out = append(out, one.String())
+	}
+	return out
+}
+
+// is holds one value against a shape; at is where the value stands.
+func (c *Context) is(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	r, err := shape.Match(p.Shape, v, c.Names)
+	if err != nil {
+		return broken(err)
+	}
+	if p.Op == "is not" {
+		return verdict(!r.Held(), "%s is %s", at, value.Cut(v.String(), 160))
+	}
+	if r.Held() {
+		return Outcome{Held: true, Bound: r.Bound}
+	}
+	found := lines(r.Mismatches)
+	for i, line := range found {
+		found[i] = at + strings.TrimPrefix(line, "$")
+	}
+	return Outcome{Found: found, Bound: r.Bound}
+}
+
+func (c *Context) body(p *syntax.Predicate) Outcome {
+	a := c.Reply.Answer
+	switch p.Op {
+	case "empty":
+		return verdict(len(a.Body) == 0, "the body has %d bytes: %s", len(a.Body), value.Quoted(value.Cut(c.Reply.Text(), 120)))
+	case "json":
+		return c.isJSON()
+	case "leaks nothing":
+		return c.leaks()
+	}
+	v, err := c.Reply.JSON()
+	if err != nil {
+		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
+	}
+	switch p.Op {
+	case "is", "is not":
+		return c.is(p, v, "$")
+	case "covers":
+		want, err := c.Names.Value(p.Values[0])
+		if err != nil {
+			return broken(err)
+		}
+		missing := value.Uncovered(want, v)
+		return Outcome{Held: len(missing) == 0, Found: lines(missing)}
+	case "same as":
+		return c.same(p, v)
+	case "same shape as":
+		return c.sameShape(p, v)
+	}
+	return c.fits(p, v)
+}
+
+// quantified is every, some and none: about the nodes that a path selects, or
+// the elements of the one array that it selects.
+func (c *Context) quantified(p *syntax.Predicate, nodes []jsonpath.Node) Outcome {
+	type part struct {
+		v  *value.Value
+		at string
+	}
+	var parts []part
+	if len(nodes) == 1 && nodes[0].Value.Kind == value.Array {
+		for i, item := range nodes[0].Value.Items {
+			parts = append(parts, part{item, fmt.Sprintf("%s[%d]", nodes[0].Path(), i)})
+		}
+	} else {
+		for _, n := range nodes {
+			parts = append(parts, part{n.Value, n.Path()})
+		}
+	}
+	var found []string
+	held := 0
+	for _, one := range parts {
+		r, err := shape.Match(p.Shape, one.v, c.Names)
+		if err != nil {
+			return broken(err)
+		}
+		switch {
+		case r.Held():
+			held++
+			if p.Op == "none" {
+				found = append(found, fmt.Sprintf("%s is %s", one.at, value.Cut(one.v.String(), 120)))
+			}
+			if p.Op == "some" {
+				return Outcome{Held: true, Bound: r.Bound}
+			}
+		case p.Op == "every":
+			for _, m := range r.Mismatches {
+				found = append(found, one.at+strings.TrimPrefix(m.String(), "$"))
+			}
+		}
+	}
+	switch {
+	case p.Op == "some" && held == 0:
+		return miss("none of the %d selected is", len(parts))
+	case len(found) > mostLines:
+		found = append(found[:mostLines], fmt.Sprintf("… and %d more", len(found)-mostLines))
+	}
+	return Outcome{Held: len(found) == 0, Found: found}
+}
+
+func (c *Context) count(p *syntax.Predicate, n int) Outcome {
+	got := value.NewInt(int64(n))
+	held := false
+	var err error
+	if p.Compare != "" {
+		held, err = c.compares(p, got)
+	} else {
+		held, err = shape.Within(p.Range, got, c.Names)
+	}
+	if err != nil {
+		return broken(err)
+	}
+	return verdict(held, "the count is %d", n)
+}
+
+func (c *Context) compares(p *syntax.Predicate, got *value.Value) (bool, error) {
+	want, err := c.Names.Value(p.Values[0])
+	if err != nil {
+		return false, err
+	}
+	order := 0
+	switch {
+	case want.Kind == value.Number && got.Kind == value.Number:
+		order = value.CompareNumbers(got.Text, want.Text)
+	case want.Kind == value.String && got.Kind == value.String:
+		order = strings.Compare(got.Text, want.Text)
+	default:
+		return false, nil
+	}
+	switch p.Compare {
+	case "<":
+		return order < 0, nil
+	case "<=":
+		return order <= 0, nil
+	case ">":
+		return order > 0, nil
+	}
+	return order >= 0, nil
+}
+
+func (c *Context) compare(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	held := true
+	var err error
+	if p.Op == "compare" {
+		held, err = c.compares(p, v)
+	} else {
+		for i, op := range []string{">=", "<="} {
+			var one bool
+			one, err = c.compares(&syntax.Predicate{Compare: op, Values: p.Values[i : i+1]}, v)
+			if err != nil {
+				break
+			}
+			held = held && one
+		}
+	}
+	if err != nil {
+		return broken(err)
+	}
+	return verdict(held, "%s is %s", at, value.Cut(v.String(), 120))
+}
+
+func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	want, err := c.Names.Value(p.Values[0])
+	if err != nil {
+		return broken(err)
+	}
+	if v.Kind == value.Object {
+		missing := value.Uncovered(want, v)
+		return Outcome{Held: len(missing) == 0, Found: lines(missing)}
+	}
+	for _, item := range v.Items {
+		if value.Equal(item, want) {
+			return Outcome{Held: true}
+		}
+	}
+	return miss("%s is %s", at, value.Cut(v.String(), 160))
+}
+
+func unique(v *value.Value, at string) Outcome {
+	if v.Kind != value.Array {
+		return miss("%s is no array but %s", at, value.Cut(v.String(), 100))
+	}
+	seen := map[string]int{}
+	for i, item := range v.Items {
+		key := item.Key()
+		if j, twice := seen[key]; twice {
+			return miss("%s[%d] and %s[%d] are both %s", at, j, at, i, value.Cut(item.String(), 100))
+		}
+		seen[key] = i
+	}
+	return Outcome{Held: true}
+}
+
+func (c *Context) sorted(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	if v.Kind != value.Array {
+		return miss("%s is no array but %s", at, value.Cut(v.String(), 100))
+	}
+	key := func(i int) (*value.Value, error) { return v.Items[i], nil }
+	if p.By != nil {
+		q, err := c.Names.Path(p.By)
+		if err != nil {
+			return broken(err)
+		}
+		key = func(i int) (*value.Value, error) {
+			nodes := q.Select(v.Items[i])
+			if len(nodes) != 1 {
+				return nil, fmt.Errorf("%s[%d]: %s selects %s", at, i, q, howMany(len(nodes)))
+			}
+			return nodes[0].Value, nil
+		}
+	}
+	for i := 1; i < len(v.Items); i++ {
+		a, err := key(i - 1)
+		if err != nil {
+			return miss("%s", err)
+		}
+		b, err := key(i)
+		if err != nil {
+			return miss("%s", err)
+		}
+		if a.Kind != b.Kind || a.Kind != value.Number && a.Kind != value.String {
+			return miss("%s and %s have no order", value.Cut(a.String(), 60), value.Cut(b.String(), 60))
+		}
+		order := strings.Compare(a.Text, b.Text)
+		if a.Kind == value.Number {
+			order = value.CompareNumbers(a.Text, b.Text)
+		}
+		if p.Descending {
+			order = -order
+		}
+		if order > 0 {
+			return miss("%s[%d] stands behind %s[%d]: %s, then %s", at, i, at, i-1, value.Cut(a.String(), 60), value.Cut(b.String(), 60))
+		}
+	}
+	return Outcome{Held: true}
+}

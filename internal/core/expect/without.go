@@ -1,0 +1,47 @@
+package expect
+
+import (
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Without is a value less the nodes that a path selects.
+func Without(v *value.Value, q *jsonpath.Query) *value.Value { return state.Without(v, q) }
+
+// indent is a value as it is saved in a baseline.
+func indent(v *value.Value) string { return v.Indented() + "\n" }
+
+// effects judges what a request did to what is observed.
+func (c *Context) effects(s *syntax.Subject, p *syntax.Predicate) Outcome {
+	names := []string{s.Name}
+	if s.Kind == "state" {
+		names = c.Observed
+	}
+	out := Outcome{Held: true}
+	for _, n := range names {
+		d, err := c.Effect(n)
+		if err != nil {
+			return broken(err)
+		}
+		if d == nil {
+			continue
+		}
+		r, err := d.Judge(n, p.Effects, c.Names)
+		if err != nil {
+			return broken(err)
+		}
+		for name, v := range r.Bound {
+			if out.Bound == nil {
+				out.Bound = map[string]*value.Value{}
+			}
+			out.Bound[name] = v
+		}
+		if !r.Held {
+			out.Held = false
+			out.Found = append(out.Found, r.Found...)
+		}
+	}
+	return out
+}

@@ -1,0 +1,322 @@
+// Package state tells what a request did to what can be observed: which
+// members of a list came, went or changed, whatever the answer claimed.
+package state
+
+import (
+	"fmt"
+	"strings"
+
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/shape"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Snapshot is what an observation showed at one time.
+type Snapshot struct {
+	// Single marks an observation without `by`: the whole answer is one thing.
+	Single bool
+	// Keys are in the order of the answer; Members go with them.
+	Keys    []string
+	Members map[string]*value.Value
+}
+
+// View is how an observation is to be read.
+type View struct {
+	In, By   *jsonpath.Query
+	Ignoring []*jsonpath.Query
+}
+
+// Absent is the snapshot of something that is not there.
+func (v View) Absent() *Snapshot {
+	return &Snapshot{Single: v.By == nil, Members: map[string]*value.Value{}}
+}
+
+// Members are the members that one page of an answer shows. Without `in` a
+// list's are its elements; a list that cannot be told apart is an error.
+func (v View) Members(body *value.Value) ([]*value.Value, error) {
+	if v.In == nil {
+		if v.By == nil {
+			return []*value.Value{body}, nil
+		}
+		if body.Kind != value.Array {
+			return nil, fmt.Errorf("it is no list but %s; `in $.path` says where a wrapped list is", value.Cut(body.String(), 80))
+		}
+		return body.Items, nil
+	}
+	nodes := v.In.Select(body)
+	if len(nodes) == 1 && nodes[0].Value.Kind == value.Array {
+		return nodes[0].Value.Items, nil
+	}
+	if len(nodes) == 0 && v.In.Singular() {
+		return nil, fmt.Errorf("%s selects nothing in %s", v.In, value.Cut(body.String(), 80))
+	}
+	var out []*value.Value
+	for _, n := range nodes {
+		out = append(out, n.Value)
+	}
+	return out, nil
+}
+
+// Add puts members into a snapshot, each under its key.
+func (v View) Add(s *Snapshot, members []*value.Value) error {
+	if v.By == nil && v.In != nil {
+		members = []*value.Value{value.NewArray(members...)}
+	}
+	for _, m := range members {
+		key := ""
+		if v.By != nil {
+			nodes := v.By.Select(m)
+			if len(nodes) != 1 {
+				return fmt.Errorf("%s tells members apart by one value, and selects %d in %s", v.By, len(nodes), value.Cut(m.String(), 80))
+			}
+			key = nodes[0].Value.Key()
+		}
+		for _, q := range v.Ignoring {
+			m = Without(m, q)
+		}
+		// The same key twice is two things: both are kept and counted.
+		for n := 2; s.Members[key] != nil; n++ {
+			key = fmt.Sprintf("%s (%d)", strings.SplitN(key, " (", 2)[0], n)
+		}
+		s.Keys = append(s.Keys, key)
+		s.Members[key] = m
+	}
+	return nil
+}
+
+// Change is a member before and after.
+type Change struct{ Before, After *value.Value }
+
+// Delta is what came, went and changed between two snapshots.
+type Delta struct {
+	Single       bool
+	Gained, Lost []*value.Value
+	Changed      []Change
+}
+
+// Between compares two snapshots; the order of members does not matter.
+func Between(before, after *Snapshot) *Delta {
+	d := &Delta{Single: before.Single}
+	for _, k := range before.Keys {
+		now, ok := after.Members[k]
+		switch {
+		case !ok:
+			d.Lost = append(d.Lost, before.Members[k])
+		case !value.Equal(before.Members[k], now):
+			d.Changed = append(d.Changed, Change{before.Members[k], now})
+		}
+	}
+	for _, k := range after.Keys {
+		if _, ok := before.Members[k]; !ok {
+			d.Gained = append(d.Gained, after.Members[k])
+		}
+	}
+	return d
+}
+
+// Result is what became of an effect expectation.
+type Result struct {
+	Held  bool
+	Found []string
+	Bound map[string]*value.Value
+}
+
+// Judge holds the delta of an observation against the effects named. What no
+// effect names must not have happened.
+func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) (*Result, error) {
+	want := map[string]int{}
+	var shapes []string
+	r := &Result{Held: true}
+	for _, e := range effects {
+		switch {
+		case e.Shape == nil:
+		case e.Shape.Kind == syntax.Number || e.Shape.Kind == syntax.Ref:
+			v, err := names.Value(e.Shape)
+			if err != nil {
+				return nil, err
+			}
+			if n, ok := v.Int(); ok {
+				want[e.Word] += n
+				continue
+			}
+			fallthrough
+		default:
+			want[e.Word]++
+		}
+	}
+	have := map[string]int{"gains": len(d.Gained), "loses": len(d.Lost), "changes": len(d.Changed)}
+	for _, w := range []string{"gains", "loses", "changes"} {
+		r.Held = r.Held && have[w] == want[w]
+	}
+	taken := map[*value.Value]bool{}
+	for _, e := range effects {
+		if e.Shape == nil || e.Shape.Kind == syntax.Number {
+			continue
+		}
+		if v, err := names.Value(e.Shape); err == nil && v.Kind == value.Number {
+			continue
+		}
+		misses, err := d.fits(e, names, taken, r)
+		if err != nil {
+			return nil, err
+		}
+		shapes = append(shapes, misses...)
+	}
+	r.Held = r.Held && len(shapes) == 0
+	if !r.Held {
+		r.Found = append([]string{name + ": " + d.summary()}, append(d.details(), shapes...)...)
+	}
+	return r, nil
+}
+
+func (d *Delta) fits(e syntax.Effect, names *scope.Scope, taken map[*value.Value]bool, r *Result) ([]string, error) {
+	var members []*value.Value
+	switch e.Word {
+	case "gains":
+		members = d.Gained
+	case "loses":
+		members = d.Lost
+	default:
+		for _, c := range d.Changed {
+			members = append(members, c.After)
+		}
+	}
+	var closest []string
+	for _, m := range members {
+		if taken[m] {
+			continue
+		}
+		got, err := shape.Match(e.Shape, m, names)
+		if err != nil {
+			return nil, err
+		}
+		if got.Held() {
+			taken[m] = true
+			for n, v := range got.Bound {
+				if r.Bound == nil {
+					r.Bound = map[string]*value.Value{}
+				}
+				r.Bound[n] = v
+			}
+			return nil, nil
+		}
+		if closest == nil || len(got.Mismatches) < len(closest) {
+			closest = nil
+			for _, x := range got.Mismatches {
+				closest = append(closest, x.String())
+			}
+		}
+	}
+	if len(members) == 0 {
+		return nil, nil
+	}
+	return closest, nil
+}
+
+// summary counts: 1 gained, 2 changed.
+func (d *Delta) summary() string {
+	if d.Single && len(d.Changed) == 1 {
+		return "changed"
+	}
+	var parts []string
+	for _, one := range []struct {
+		n    int
+		word string
+	}{{len(d.Changed), "changed"}, {len(d.Gained), "gained"}, {len(d.Lost), "lost"}} {
+		if one.n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", one.n, one.word))
+		}
+	}
+	if len(parts) == 0 {
+		return "unchanged"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// mostMembers bounds how many members are shown one by one.
+const mostMembers = 5
+
+func (d *Delta) details() []string {
+	var out []string
+	show := func(sign string, list []*value.Value) {
+		for i, m := range list {
+			if i == mostMembers {
+				out = append(out, fmt.Sprintf("%s … and %d more", sign, len(list)-i))
+				return
+			}
+			out = append(out, sign+" "+value.Cut(m.String(), 160))
+		}
+	}
+	show("+", d.Gained)
+	show("-", d.Lost)
+	for i, c := range d.Changed {
+		if i == mostMembers {
+			out = append(out, fmt.Sprintf("~ … and %d more", len(d.Changed)-i))
+			break
+		}
+		differences := value.Differences(c.Before, c.After)
+		for j, x := range differences {
+			if j == mostMembers {
+				out = append(out, fmt.Sprintf("~ … and %d more differences", len(differences)-j))
+				break
+			}
+			out = append(out, "~ "+value.Cut(label(c.After), 60)+"  "+changeText(x))
+		}
+	}
+	return out
+}
+
+// label is how a changed member is called: its first member, mostly its id.
+func label(v *value.Value) string {
+	if v.Kind == value.Object && len(v.Items) > 0 {
+		if id, ok := v.Get("id"); ok {
+			return "id " + id.String()
+		}
+		return v.Names[0] + " " + v.Items[0].String()
+	}
+	return value.Cut(v.String(), 40)
+}
+
+func changeText(d value.Difference) string {
+	switch d.Change {
+	case value.Missing:
+		return fmt.Sprintf("%s is gone: %s", d.Path, value.Cut(d.Want.String(), 80))
+	case value.Extra:
+		return fmt.Sprintf("%s is new: %s", d.Path, value.Cut(d.Got.String(), 80))
+	}
+	was, is := value.CutAround(d.Want, d.Got, 80)
+	return fmt.Sprintf("%s was %s, is %s", d.Path, was, is)
+}
+
+// Without is a value less the nodes that a path selects; the value itself is
+// not changed.
+func Without(v *value.Value, q *jsonpath.Query) *value.Value {
+	nodes := q.Select(v)
+	if len(nodes) == 0 {
+		return v
+	}
+	drop := map[*value.Value]bool{}
+	for _, n := range nodes {
+		drop[n.Value] = true
+	}
+	return strip(v, drop)
+}
+
+func strip(v *value.Value, drop map[*value.Value]bool) *value.Value {
+	if v.Kind != value.Array && v.Kind != value.Object {
+		return v
+	}
+	out := &value.Value{Kind: v.Kind}
+	for i, item := range v.Items {
+		if drop[item] {
+			continue
+		}
+		out.Items = append(out.Items, strip(item, drop))
+		if v.Kind == value.Object {
+			out.Names = append(out.Names, v.Names[i])
+		}
+	}
+	return out
+}
