@@ -1,0 +1,412 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/charmbracelet/lipgloss"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/value"
+)
+
+// Terminal writes a run for people while it happens: a trail for each
+// scenario, a block for each failure, a summary.
+type Terminal struct {
+	W     io.Writer
+	Style *Style
+	// Verbose shows every exchange; Quiet only the summary.
+	Verbose, Quiet bool
+	// Width is that of the terminal, in cells.
+	Width int
+	// Again is the command that runs one scenario again.
+	Again func(file, title string) string
+
+	started  *event.RunStarted
+	file     string
+	scenario *event.ScenarioStarted
+	marks    []int
+	steps    int
+	// troubled are the steps to be told about below the trail.
+	troubled []*event.StepFinished
+	all      []*event.StepFinished
+}
+
+// Event takes one event of the run.
+func (t *Terminal) Event(e event.Event) {
+	switch e := e.(type) {
+	case *event.RunStarted:
+		t.started = e
+	case *event.ScenarioStarted:
+		t.scenario, t.marks, t.troubled, t.all, t.steps = e, t.marks[:0], nil, nil, 0
+	case *event.StepFinished:
+		t.step(e)
+	case *event.ScenarioFinished:
+		t.finished(e)
+	case *event.Notice:
+		t.notice(e)
+	case *event.RunFinished:
+		t.summary(e)
+	}
+}
+
+func (t *Terminal) notice(e *event.Notice) {
+	if t.Quiet && !e.Severe {
+		return
+	}
+	style := t.Style.faint
+	if e.Severe {
+		style = t.Style.failed
+	}
+	fmt.Fprintln(t.W, t.Style.paint(style, Clean(e.Text, true)))
+}
+
+const mostMarks = 30
+
+func (t *Terminal) step(e *event.StepFinished) {
+	t.steps++
+	mark := 0
+	switch e.Verdict {
+	case event.Failed:
+		mark = 1
+	case event.Warned:
+		mark = 2
+	case event.Blocked, event.NotReached, event.LeftOut:
+		mark = 3
+	}
+	if e.Afterwards && e.Verdict == event.LeftOut {
+		// A clean-up with nothing to clean up is left out without a word.
+		return
+	}
+	// Of a very long scenario the trail shows the beginning and all trouble.
+	if len(t.marks) < mostMarks || mark == 1 && len(t.marks) < 2*mostMarks {
+		t.marks = append(t.marks, mark)
+	}
+	if mark != 0 {
+		t.troubled = append(t.troubled, e)
+	}
+	if t.Verbose {
+		t.all = append(t.all, e)
+	}
+}
+
+func (t *Terminal) paintMark(m int) string {
+	s := t.Style
+	return s.paint([]lipgloss.Style{s.held, s.failed, s.warned, s.faint}[m], s.marks[m])
+}
+
+func (t *Terminal) trail() string {
+	var b strings.Builder
+	for i, m := range t.marks {
+		if i > 0 {
+			b.WriteString(t.Style.paint(t.Style.faint, t.Style.line))
+		}
+		b.WriteString(t.paintMark(m))
+	}
+	if t.steps > mostMarks {
+		b.WriteString(t.Style.paint(t.Style.faint, t.Style.line+"…"))
+	}
+	return b.String()
+}
+
+func count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+func (t *Terminal) finished(e *event.ScenarioFinished) {
+	if t.Quiet {
+		return
+	}
+	s := t.Style
+	if t.scenario.File != t.file {
+		if t.file != "" {
+			fmt.Fprintln(t.W)
+		}
+		t.file = t.scenario.File
+		fmt.Fprintln(t.W, s.paint(s.strong, Clean(t.file, false)))
+	}
+	what, style := count(e.Steps, "step"), s.faint
+	switch e.Verdict {
+	case event.Failed:
+		what, style = "failed", s.failed
+	case event.Blocked:
+		what, style = "blocked", s.warned
+	case event.Warned:
+		what, style = "warned", s.warned
+	case event.NotReached:
+		what = "not finished"
+	case event.LeftOut:
+		what = "left out"
+	}
+	width := min(max(t.Width, 60), 110)
+	trail := pad(t.trail(), 17)
+	room := max(width-2-lipgloss.Width(trail)-2-24, 20)
+	title := pad(fit(Clean(t.scenario.Title, false), room), room)
+	fmt.Fprintf(t.W, "  %s  %s  %s %s\n", trail, title, s.paint(style, pad(what, 12)), s.paint(s.faint, fmt.Sprintf("%9s", expect.Took(e.Took))))
+	if t.Verbose {
+		for _, st := range t.all {
+			t.exchanges(st)
+		}
+	}
+	told := false
+	for _, st := range t.troubled {
+		if t.block(st) {
+			told = true
+		}
+	}
+	if told {
+		fmt.Fprintln(t.W)
+	}
+}
+
+// block tells about one step that did not hold; false when there is nothing to
+// tell.
+func (t *Terminal) block(e *event.StepFinished) bool {
+	s := t.Style
+	heading := func(mark int, word string) {
+		title := fmt.Sprintf("step %d %q", e.Index, Clean(e.Title, false))
+		if word != "" {
+			title += "  " + word
+		}
+		place := fmt.Sprintf("%s:%d", Clean(e.File, false), e.Line)
+		width := min(max(t.Width, 60), 110)
+		fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(s.paint(s.strong, title), max(width-6-lipgloss.Width(place), 40)), s.paint(s.faint, place))
+	}
+	switch e.Verdict {
+	case event.Blocked:
+		heading(3, "blocked")
+		for _, l := range e.Lacks {
+			t.field("lacks", l)
+		}
+	case event.LeftOut:
+		if !t.Verbose {
+			return false
+		}
+		heading(3, "left out")
+		t.field("why", e.Why)
+	case event.NotReached:
+		return false
+	}
+	if len(e.Findings) == 0 {
+		return true
+	}
+	if e.Verdict != event.Blocked {
+		mark := 1
+		if e.Verdict == event.Warned {
+			mark = 2
+		}
+		heading(mark, "")
+	}
+	last := -2
+	for i, f := range e.Findings {
+		if f.Sent != last && f.Sent >= 0 && f.Sent < len(e.Sent) {
+			if i > 0 {
+				fmt.Fprintln(t.W)
+			}
+			t.sent(e.Sent[f.Sent])
+			last = f.Sent
+		}
+		t.finding(f)
+	}
+	if e.Why != "" {
+		t.field("note", e.Why)
+	}
+	if e.Verdict == event.Failed && t.Again != nil {
+		t.field("again", t.Again(t.scenario.File, t.scenario.Title))
+	}
+	return true
+}
+
+func (t *Terminal) finding(f event.Finding) {
+	word := "expected"
+	if f.Verdict == event.Warned {
+		word = "preferred"
+	}
+	t.field(word, f.Expected)
+	t.field("observed", strings.Join(f.Observed, "\n"))
+	t.field("because", f.Because)
+	t.field("look", f.Look)
+}
+
+// field writes a label and its text; further lines stand below the first.
+func (t *Terminal) field(label, text string) {
+	if text == "" {
+		return
+	}
+	s := t.Style
+	for i, line := range strings.Split(Clean(text, true), "\n") {
+		if i > 0 {
+			label = ""
+		}
+		switch label {
+		case "observed":
+			line = s.paint(s.failed, line)
+		case "sent", "answered", "again", "because":
+		}
+		fmt.Fprintf(t.W, "    %s %s\n", s.paint(s.faint, fmt.Sprintf("%-9s", label)), line)
+	}
+}
+
+// sent writes request and answer of one exchange, a line each.
+func (t *Terminal) sent(x event.Sent) {
+	r := x.Exchange.Request
+	line := r.Method + " " + Short(r.URL)
+	if len(r.Body) > 0 {
+		line += "   " + Excerpt(r.Body, 90)
+	}
+	if x.Role == event.Repeat || x.Role == event.Copy {
+		line += fmt.Sprintf("   (%s %d)", x.Role, x.N)
+	}
+	t.field("sent", line)
+	if a := x.Exchange.Answer; a != nil {
+		t.field("answered", Answered(x.Exchange))
+		return
+	}
+	t.field("answered", "nothing: "+x.Exchange.Failure.Error())
+}
+
+// Answered is an answer on one line: status, type, time, and what the body
+// begins with.
+func Answered(x *exchange.Exchange) string {
+	a := x.Answer
+	parts := []string{a.StatusText()}
+	if ct := a.Header.Get("Content-Type"); ct != "" {
+		parts = append(parts, ct)
+	}
+	parts = append(parts, expect.Took(x.Timing.Total))
+	if len(a.Body) > 0 {
+		parts = append(parts, Excerpt(a.Body, 90))
+	} else {
+		parts = append(parts, "no body")
+	}
+	return strings.Join(parts, "   ")
+}
+
+// Excerpt is a body on one line, shortened.
+func Excerpt(body []byte, n int) string {
+	if !utf8.Valid(body) {
+		return fmt.Sprintf("%d bytes that are no text", len(body))
+	}
+	if v, err := value.Decode(string(body), value.Limits{}); err == nil {
+		return value.Cut(v.String(), n)
+	}
+	return value.Cut(strings.Join(strings.Fields(string(body)), " "), n)
+}
+
+// Short is a URL without scheme and host, as it stands in the request line.
+func Short(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil || u.Host == "" {
+		return raw
+	}
+	return u.RequestURI()
+}
+
+// exchanges writes every exchange of a step, for -v.
+func (t *Terminal) exchanges(e *event.StepFinished) {
+	s := t.Style
+	fmt.Fprintf(t.W, "\n    %s\n", s.paint(s.strong, fmt.Sprintf("%d  %s", e.Index, Clean(e.Title, false))))
+	for _, x := range e.Sent {
+		role := ""
+		switch x.Role {
+		case event.Observation:
+			role = "   observes " + x.Name
+		case event.Repeat, event.Copy, event.Retry:
+			role = fmt.Sprintf("   %s %d", x.Role, x.N)
+		}
+		WriteExchange(t.W, s, x.Exchange, role, "      ", x.Role == event.Observation)
+	}
+}
+
+// WriteExchange writes one exchange: request with headers and body, answer with
+// headers and body; brief leaves the headers away.
+func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent string, brief bool) {
+	r := x.Request
+	fmt.Fprintf(w, "%s%s%s\n", indent, s.paint(s.strong, Clean(r.Method+" "+r.URL, false)), s.paint(s.faint, note))
+	if !brief {
+		for _, h := range r.Header {
+			fmt.Fprintf(w, "%s  %s %s\n", indent, s.paint(s.name, Clean(h.Name, false)+":"), Clean(h.Value, false))
+		}
+	}
+	if len(r.Body) > 0 {
+		fmt.Fprintf(w, "%s  %s\n", indent, Clean(Excerpt(r.Body, 400), false))
+	}
+	if x.Failure != nil {
+		fmt.Fprintf(w, "%s%s\n", indent, s.paint(s.failed, Clean(x.Failure.Error(), false)))
+		return
+	}
+	a := x.Answer
+	fmt.Fprintf(w, "%s%s  %s\n", indent, statusPaint(s, a.Status, a.StatusText()), s.paint(s.faint, expect.Took(x.Timing.Total)))
+	if !brief {
+		for _, n := range a.Names() {
+			for _, v := range a.Header[n] {
+				fmt.Fprintf(w, "%s  %s %s\n", indent, s.paint(s.name, Clean(n, false)+":"), Clean(v, false))
+			}
+		}
+	}
+	if len(a.Body) > 0 {
+		fmt.Fprintf(w, "%s  %s\n", indent, Clean(Excerpt(a.Body, 400), false))
+	}
+}
+
+func statusPaint(s *Style, status int, text string) string {
+	switch status / 100 {
+	case 2:
+		return s.paint(s.held, text)
+	case 4, 5:
+		return s.paint(s.failed, text)
+	}
+	return s.paint(s.warned, text)
+}
+
+func (t *Terminal) summary(e *event.RunFinished) {
+	s, c := t.Style, e.Counts
+	if !t.Quiet && c.Scenarios > 0 {
+		fmt.Fprintln(t.W)
+	}
+	var parts []string
+	add := func(n int, word string, st lipgloss.Style) {
+		if n > 0 {
+			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
+		}
+	}
+	add(c.Scenarios-c.Failed-c.Blocked-c.Warned, "held", s.held)
+	add(c.Failed, "failed", s.failed)
+	add(c.Blocked, "blocked", s.warned)
+	add(c.Warned, "warned", s.warned)
+	fmt.Fprintf(t.W, "%s: %s", count(c.Scenarios, "scenario"), strings.Join(parts, ", "))
+	fmt.Fprintf(t.W, "   %s", count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
+	if c.StepsFailed+c.StepsBlocked > 0 {
+		var inner []string
+		for _, x := range []struct {
+			n    int
+			word string
+		}{{c.StepsFailed, "failed"}, {c.StepsBlocked, "blocked"}, {c.NotReached, "not reached"}} {
+			if x.n > 0 {
+				inner = append(inner, fmt.Sprintf("%d %s", x.n, x.word))
+			}
+		}
+		fmt.Fprintf(t.W, " (%s)", strings.Join(inner, ", "))
+	}
+	fmt.Fprintf(t.W, ", %s, %s", count(c.Expectations, "expectation"), count(c.Requests, "request"))
+	tail := "   " + expect.Took(e.Took.Round(time.Millisecond))
+	if t.started != nil {
+		tail += fmt.Sprintf("   seed %d", t.started.Seed)
+	}
+	fmt.Fprintln(t.W, s.paint(s.faint, tail))
+	if e.Interrupted {
+		fmt.Fprintln(t.W, s.paint(s.warned, "interrupted: the rest was not run; what was begun has been cleaned up"))
+	}
+	if e.Unreachable {
+		fmt.Fprintln(t.W, s.paint(s.failed, "not one request reached a service: is it running, and is the base URL right?"))
+	}
+}
