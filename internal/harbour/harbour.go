@@ -1,0 +1,175 @@
+// Package harbour is the service that ships with the tool: the harbour office
+// of Gull Point, made up. It has good HTTP manners, and can be told to have
+// one bad habit. It knows nothing of the tool.
+package harbour
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"sort"
+	"strings"
+	"time"
+)
+
+// Options say how a harbour is run.
+type Options struct {
+	// Listen is host and port; port 0 takes a free one. Empty means
+	// 127.0.0.1:0.
+	Listen string
+	// Data is the folder of the store; empty means a temporary one that is
+	// removed at the end.
+	Data string
+	// SeedData fills an empty store with boats and berths.
+	SeedData bool
+	// Faults are the names of what it does wrong.
+	Faults []string
+}
+
+// Server is a running harbour.
+type Server struct {
+	// URL is where it answers, without a slash at the end.
+	URL  string
+	http *http.Server
+	h    *harbour
+	temp string
+	done chan struct{}
+}
+
+type harbour struct {
+	store  *store
+	faults map[string]bool
+}
+
+func (h *harbour) has(fault string) bool { return h.faults[fault] }
+
+// Start opens the store and listens. Close ends it.
+func Start(o Options) (s *Server, err error) {
+	if err := CheckFaults(o.Faults); err != nil {
+		return nil, err
+	}
+	s = &Server{done: make(chan struct{}), h: &harbour{faults: map[string]bool{}}}
+	for _, f := range o.Faults {
+		s.h.faults[f] = true
+	}
+	if o.Data == "" {
+		if s.temp, err = os.MkdirTemp("", "gull-point-*"); err != nil {
+			return nil, err
+		}
+		o.Data = s.temp
+	} else if err := os.MkdirAll(o.Data, 0o755); err != nil {
+		return nil, fmt.Errorf("the folder for the data cannot be made: %w", err)
+	}
+	if s.h.store, err = openStore(o.Data); err != nil {
+		return nil, errors.Join(fmt.Errorf("the store in %s cannot be opened: %w", o.Data, err), s.drop())
+	}
+	if o.SeedData {
+		if err := s.h.seed(); err != nil {
+			return nil, errors.Join(err, s.h.store.close(), s.drop())
+		}
+	}
+	if o.Listen == "" {
+		o.Listen = "127.0.0.1:0"
+	}
+	listener, err := net.Listen("tcp", o.Listen)
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("cannot listen on %s: %w", o.Listen, err), s.h.store.close(), s.drop())
+	}
+	s.URL = "http://" + listener.Addr().String()
+	s.http = &http.Server{Handler: s.h.routes(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
+	go func() {
+		defer close(s.done)
+		// Serve always ends with an error; that of a shutdown is no news.
+		_ = s.http.Serve(listener)
+	}()
+	return s, nil
+}
+
+func (s *Server) drop() error {
+	if s.temp == "" {
+		return nil
+	}
+	return os.RemoveAll(s.temp)
+}
+
+// Close ends the service: requests in flight get a second.
+func (s *Server) Close() error {
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	err := s.http.Shutdown(ctx)
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = s.http.Close()
+	}
+	<-s.done
+	return errors.Join(err, s.h.store.close(), s.drop())
+}
+
+// resource is what a path does, by method. HEAD goes with GET, and OPTIONS is
+// answered everywhere.
+type resource map[string]http.HandlerFunc
+
+func (r resource) allow() string {
+	list := []string{"OPTIONS"}
+	for m := range r {
+		list = append(list, m)
+		if m == http.MethodGet {
+			list = append(list, http.MethodHead)
+		}
+	}
+	sort.Strings(list)
+	return strings.Join(list, ", ")
+}
+
+func (h *harbour) routes() http.Handler {
+	mux := http.NewServeMux()
+	for path, res := range map[string]resource{
+		"/boats":         h.boats(),
+		"/boats/{id}":    h.boat(),
+		"/berths":        h.berths(),
+		"/berths/{code}": h.berth(),
+		"/healthz": {"GET": func(w http.ResponseWriter, r *http.Request) {
+			show(w, r, http.StatusOK, map[string]string{"harbour": "Gull Point", "state": "open"})
+		}},
+	} {
+		mux.HandleFunc(path, h.serve(res))
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		// The router would redirect paths such as /boats//1; here they are unknown.
+		if _, pattern := mux.Handler(r); pattern == "" || strings.Contains(r.URL.EscapedPath(), "//") || strings.Contains(r.URL.Path, "/..") || strings.Contains(r.URL.Path, "/./") {
+			if r.Method == http.MethodOptions && r.URL.Path == "*" {
+				w.WriteHeader(http.StatusNoContent)
+				return
+			}
+			refuse(w, r, http.StatusNotFound, "there is nothing at this path")
+			return
+		}
+		mux.ServeHTTP(w, r)
+	})
+}
+
+func (h *harbour) serve(res resource) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		method := r.Method
+		if method == http.MethodHead {
+			method = http.MethodGet
+		}
+		handle, ok := res[method]
+		switch {
+		case method == http.MethodOptions:
+			w.Header().Set("Allow", res.allow())
+			w.WriteHeader(http.StatusNoContent)
+		case !ok:
+			if !h.has(noAllow) {
+				w.Header().Set("Allow", res.allow())
+			}
+			refuse(w, r, http.StatusMethodNotAllowed, r.Method+" is not for this path")
+		case !acceptable(r):
+			refuse(w, r, http.StatusNotAcceptable, "this is served as application/json")
+		default:
+			handle(w, r)
+		}
+	}
+}
