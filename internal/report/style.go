@@ -83,3 +83,6 @@ func fit(text string, width int) string {
 	}
 	return out + "…"
 }
+
+// Arrow points to how something is mended.
+func (s *Style) Arrow() string { return s.paint(s.faint, s.arrow) }

@@ -31,8 +31,10 @@ type Terminal struct {
 	started  *event.RunStarted
 	file     string
 	scenario *event.ScenarioStarted
-	marks    []int
-	steps    int
+	// spaced is set when a blank line has been written last.
+	spaced bool
+	marks  []int
+	steps  int
 	// troubled are the steps to be told about below the trail.
 	troubled []*event.StepFinished
 	all      []*event.StepFinished
@@ -128,7 +130,7 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 	}
 	s := t.Style
 	if t.scenario.File != t.file {
-		if t.file != "" {
+		if t.file != "" && !t.spaced {
 			fmt.Fprintln(t.W)
 		}
 		t.file = t.scenario.File
@@ -166,6 +168,7 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 	if told {
 		fmt.Fprintln(t.W)
 	}
+	t.spaced = told
 }
 
 // block tells about one step that did not hold; false when there is nothing to
@@ -370,7 +373,7 @@ func statusPaint(s *Style, status int, text string) string {
 
 func (t *Terminal) summary(e *event.RunFinished) {
 	s, c := t.Style, e.Counts
-	if !t.Quiet && c.Scenarios > 0 {
+	if !t.Quiet && c.Scenarios > 0 && !t.spaced {
 		fmt.Fprintln(t.W)
 	}
 	var parts []string

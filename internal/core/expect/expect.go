@@ -193,6 +193,9 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		return broken(err)
 	}
 	v, jerr := c.Reply.JSON()
+	if len(c.Reply.Answer.Body) == 0 {
+		return miss("the body is empty")
+	}
 	if jerr != nil {
 		return miss("the body is no JSON: %s", jerr)
 	}

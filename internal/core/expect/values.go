@@ -55,6 +55,9 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 		return c.leaks()
 	}
 	v, err := c.Reply.JSON()
+	if len(a.Body) == 0 {
+		return miss("the body is empty")
+	}
 	if err != nil {
 		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
 	}

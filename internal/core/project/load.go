@@ -348,3 +348,13 @@ func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
 	}
 	return data, nil
 }
+
+// Find lists the files that paths stand for, project files among them.
+func Find(paths []string) ([]string, source.Diagnostics) {
+	p := &Project{data: map[string][]byte{}}
+	var out []string
+	for _, path := range paths {
+		out = append(out, p.expand(path)...)
+	}
+	return out, p.Diagnostics
+}

@@ -1,0 +1,114 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+func (a *app) fmt() *cobra.Command {
+	check := false
+	c := &cobra.Command{
+		Use: "fmt [PATH…]", Short: "Set the one canonical layout",
+		Long: `Rewrites files, and all .upath files below folders (default: this folder), in the
+one canonical layout. Comments stay, and so do single blank lines. A file with
+mistakes is left as it is. With - as path, text goes from input to output.`,
+		Example: `  usualpath fmt
+  usualpath fmt --check boats.upath`,
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 1 && args[0] == "-" {
+				return a.fmtInput(c.InOrStdin())
+			}
+			if len(args) == 0 {
+				args = []string{"."}
+			}
+			return a.fmtFiles(args, check)
+		},
+	}
+	c.Flags().BoolVar(&check, "check", false, "change nothing, and fail when a file is not laid out so")
+	return c
+}
+
+func (a *app) fmtInput(r io.Reader) error {
+	text, err := io.ReadAll(r)
+	if err != nil {
+		return &exit{code: exitBroken, message: "the input cannot be read: " + err.Error()}
+	}
+	tree, diags := syntax.Parse(source.NewFile("-", string(text)))
+	if diags.Errors() > 0 {
+		a.diagnose(diags.Sort())
+		return &exit{code: exitUsage}
+	}
+	fmt.Fprint(a.out, syntax.Print(tree))
+	return nil
+}
+
+func (a *app) fmtFiles(args []string, check bool) error {
+	files, diags := project.Find(args)
+	changed := 0
+	for _, name := range files {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			return &exit{code: exitUsage, message: name + " cannot be read: " + err.Error()}
+		}
+		tree, found := syntax.Parse(source.NewFile(name, string(data)))
+		diags = append(diags, found...)
+		if found.Errors() > 0 {
+			continue
+		}
+		text := syntax.Print(tree)
+		if text == string(data) {
+			continue
+		}
+		changed++
+		fmt.Fprintln(a.out, name)
+		if !check {
+			if err := replaceFile(name, text); err != nil {
+				return &exit{code: exitBroken, message: name + " cannot be written: " + err.Error()}
+			}
+		}
+	}
+	if diags.Errors() > 0 {
+		a.diagnose(diags.Sort())
+		return &exit{code: exitUsage}
+	}
+	if check && changed > 0 {
+		return &exit{exitFailed, plural(changed, "file") + " not laid out as usualpath fmt does", "usualpath fmt sets the layout"}
+	}
+	return nil
+}
+
+// replaceFile writes a file so that it is never seen half-written, with the
+// permissions it had.
+func replaceFile(name, text string) error {
+	info, err := os.Stat(name)
+	if err != nil {
+		return err
+	}
+	tmp, err := os.CreateTemp(filepath.Dir(name), ".upath-*")
+	if err != nil {
+		return err
+	}
+	_, err = tmp.WriteString(text)
+	if e := tmp.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Chmod(tmp.Name(), info.Mode().Perm())
+	}
+	if err == nil {
+		err = os.Rename(tmp.Name(), name)
+	}
+	if err != nil {
+		// What is left is only the temporary file.
+		_ = os.Remove(tmp.Name())
+	}
+	return err
+}

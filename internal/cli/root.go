@@ -1,0 +1,170 @@
+// Package cli is the interface: flags in, text out. It computes nothing.
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"runtime/debug"
+	"strings"
+
+	"github.com/mattn/go-isatty"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"usualpath/internal/core/source"
+	"usualpath/internal/report"
+)
+
+// Exit codes.
+const (
+	exitHeld        = 0
+	exitFailed      = 1
+	exitUsage       = 2
+	exitUnreachable = 3
+	exitBroken      = 4
+	exitInterrupted = 130
+)
+
+// exit is an error that has been told already, or is told as it is.
+type exit struct {
+	code int
+	// message may be empty: then all has been said.
+	message, hint string
+}
+
+func (e *exit) Error() string { return e.message }
+
+func usage(message, hint string) error { return &exit{exitUsage, message, hint} }
+
+// app is what all commands share.
+type app struct {
+	out, err io.Writer
+	color    string
+	ascii    bool
+}
+
+// Main runs the tool and gives its exit code.
+func Main(args []string, stdout, stderr io.Writer) (code int) {
+	a := &app{out: stdout, err: stderr}
+	defer func() {
+		if r := recover(); r != nil {
+			fmt.Fprintf(stderr, "usualpath itself failed: %v\nThis is a mistake in the tool, not in your files.\n", r)
+			if os.Getenv("USUALPATH_TRACE") != "" {
+				fmt.Fprintf(stderr, "%s", debug.Stack())
+			}
+			code = exitBroken
+		}
+	}()
+	root := a.root()
+	root.SetArgs(args)
+	root.SetOut(stdout)
+	root.SetErr(stderr)
+	err := root.Execute()
+	if err == nil {
+		return exitHeld
+	}
+	var e *exit
+	if !errors.As(err, &e) {
+		// What cobra refuses: unknown flags, wrong arguments.
+		e = &exit{code: exitUsage, message: err.Error(), hint: "usualpath --help shows the commands, usualpath COMMAND --help one of them"}
+	}
+	if e.message != "" {
+		s := a.style(stderr)
+		fmt.Fprintf(stderr, "usualpath: %s\n", report.Clean(e.message, true))
+		if e.hint != "" {
+			fmt.Fprintf(stderr, "%s %s\n", s.Arrow(), report.Clean(e.hint, true))
+		}
+	}
+	return e.code
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "usualpath",
+		Short: "Run request scenarios against a local service, and check what they did",
+		Long: `usualpath runs request scenarios against a service on your own machine and checks
+what each request did, not only what the service says it did.
+
+Look at one answer, write it down as a scenario, run it again and again:
+
+  usualpath demo serve --seed-data --listen 127.0.0.1:4710 &
+  usualpath try GET /boats --base http://127.0.0.1:4710
+  usualpath run boats.upath
+
+Exit codes: 0 all held, 1 an expectation failed, 2 wrong usage or a file with
+errors (nothing was sent), 3 the service could not be started or reached,
+4 the tool itself failed, 130 interrupted.`,
+		SilenceUsage: true, SilenceErrors: true,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return nil
+			}
+			hint := "usualpath --help shows the commands"
+			if n := source.Nearest(args[0], []string{"try", "run", "lint", "fmt", "demo", "version", "completion"}); n != "" {
+				hint = "did you mean usualpath " + n + "?"
+			}
+			return usage(fmt.Sprintf("unknown command %q", args[0]), hint)
+		},
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour: auto, always or never (NO_COLOR is honoured)")
+	root.PersistentFlags().BoolVar(&a.ascii, "ascii", false, "use ASCII characters only for marks and lines")
+	root.PersistentPreRunE = func(*cobra.Command, []string) error {
+		switch a.color {
+		case "auto", "always", "never":
+			return nil
+		}
+		return usage("--color is auto, always or never, not "+a.color, "")
+	}
+	root.AddCommand(a.try(), a.run(), a.lint(), a.fmt(), a.demo(), a.version())
+	return root
+}
+
+// terminal tells whether a writer is a terminal, and how wide it is.
+func terminal(w io.Writer) (bool, int) {
+	f, ok := w.(*os.File)
+	if !ok || !isatty.IsTerminal(f.Fd()) {
+		return false, 100
+	}
+	width, _, err := term.GetSize(int(f.Fd()))
+	if err != nil || width < 40 {
+		width = 100
+	}
+	return true, width
+}
+
+func (a *app) style(w io.Writer) *report.Style {
+	tty, _ := terminal(w)
+	color := a.color == "always" || a.color == "auto" && tty && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	return report.NewStyle(color, a.ascii)
+}
+
+// diagnose writes what is wrong with files, and counts it.
+func (a *app) diagnose(list source.Diagnostics) {
+	if len(list) == 0 {
+		return
+	}
+	report.Diagnostics(a.err, list, a.style(a.err))
+	n := list.Errors()
+	var parts []string
+	if n > 0 {
+		parts = append(parts, plural(n, "error"))
+	}
+	if w := len(list) - n; w > 0 {
+		parts = append(parts, plural(w, "warning"))
+	}
+	tail := ""
+	if n > 0 {
+		tail = "; nothing was sent"
+	}
+	fmt.Fprintf(a.err, "\n%s%s\n", strings.Join(parts, ", "), tail)
+}
+
+func plural(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}

@@ -1,0 +1,262 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"os"
+	"os/signal"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/core/engine"
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/report"
+)
+
+// runFlags are the options of run, and of demo where they fit.
+type runFlags struct {
+	env, base, timeout, maxBody string
+	only, tags, skipTags        []string
+	stopEarly, verbose, quiet   bool
+	accept                      bool
+	allow                       []string
+	seed                        uint64
+	workers                     int
+}
+
+func (f *runFlags) choose(c *cobra.Command) {
+	fl := c.Flags()
+	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title holds this text (repeatable)")
+	fl.StringSliceVar(&f.tags, "tag", nil, "run the scenarios with one of these tags")
+	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "leave out the scenarios with one of these tags")
+	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
+	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show the summary only")
+	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
+	fl.IntVar(&f.workers, "workers", 1, "how many scenarios run side by side, where they may")
+}
+
+func (a *app) run() *cobra.Command {
+	f := &runFlags{}
+	c := &cobra.Command{
+		Use: "run [PATH…]", Short: "Run scenarios",
+		Long: `Runs the scenarios of files, and of all .upath files below folders (default: this
+folder). Every file is read and checked first: with a mistake in one of them,
+nothing is sent at all.`,
+		Example: `  usualpath run
+  usualpath run boats.upath --base http://127.0.0.1:4710
+  usualpath run . --tag smoke --only "absent" -v`,
+		RunE: func(c *cobra.Command, args []string) error {
+			if !c.Flags().Changed("seed") {
+				f.seed = engine.NewSeed()
+			}
+			if len(args) == 0 {
+				args = []string{"."}
+			}
+			p := project.Load(args, project.Options{Environment: f.env})
+			return a.runProject(c.Context(), p, f, func(file, title string) string {
+				return again(f, file, title)
+			}, nil)
+		},
+	}
+	f.choose(c)
+	fl := c.Flags()
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
+	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
+	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
+	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
+	return c
+}
+
+// again is the command that runs one scenario again.
+func again(f *runFlags, file, title string) string {
+	parts := []string{"usualpath run", quoteArg(file)}
+	if f.env != "" {
+		parts = append(parts, "--env "+quoteArg(f.env))
+	}
+	if f.base != "" {
+		parts = append(parts, "--base "+quoteArg(f.base))
+	}
+	for _, h := range f.allow {
+		parts = append(parts, "--allow-host "+quoteArg(h))
+	}
+	return strings.Join(append(parts, "--only "+quoteArg(title)), " ")
+}
+
+// quoteArg writes an argument so that a shell takes it as it is.
+func quoteArg(s string) string {
+	plain := s != ""
+	for _, r := range s {
+		if !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("/._-:=,@%+", r)) {
+			plain = false
+		}
+	}
+	switch {
+	case plain:
+		return s
+	case !strings.ContainsAny(s, "\"\\$`!"):
+		return `"` + s + `"`
+	}
+	return `'` + strings.ReplaceAll(s, `'`, `'\''`) + `'`
+}
+
+// checkBase wants a URL that requests can be sent to.
+func checkBase(base string) error {
+	if base == "" {
+		return nil
+	}
+	u, err := url.Parse(base)
+	switch {
+	case err != nil || u.Host == "" && !strings.Contains(base, "://"):
+		return usage(fmt.Sprintf("--base %s is no URL", base), "write --base http://"+strings.TrimLeft(base, "/"))
+	case u.Scheme != "http" && u.Scheme != "https":
+		return usage(fmt.Sprintf("--base %s: unknown scheme %q", base, u.Scheme), "http:// and https:// are spoken")
+	case u.Host == "":
+		return usage(fmt.Sprintf("--base %s names no host", base), "write --base http://127.0.0.1:8080")
+	case u.RawQuery != "" || u.Fragment != "":
+		return usage(fmt.Sprintf("--base %s: a base URL has no query and no fragment", base), "")
+	}
+	return nil
+}
+
+// runProject runs what was read, and ends with the exit code.
+func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, again func(file, title string) string, notice func()) error {
+	o, err := f.options()
+	if err != nil {
+		return err
+	}
+	if p.Diagnostics.Errors() == 0 && f.base == "" && p.Service() == nil {
+		p.Diagnostics = append(p.Diagnostics, noBase(p)...).Sort()
+	}
+	if p.Diagnostics.Errors() > 0 {
+		var errors source.Diagnostics
+		for _, d := range p.Diagnostics {
+			if d.Severity == source.Error {
+				errors = append(errors, d)
+			}
+		}
+		a.diagnose(errors)
+		return &exit{code: exitUsage}
+	}
+	if engine.Plan(p, *o) == 0 {
+		return usage("no scenario is chosen", "--only, --tag and --skip-tag leave none of "+plural(len(p.Scenarios()), "scenario"))
+	}
+	ctx, stop := interruptible(ctx, o)
+	defer stop()
+	out := newPaced(a.out)
+	_, width := terminal(a.out)
+	view := &report.Terminal{W: out, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Again: again}
+	o.Emit = func(e event.Event) {
+		view.Event(e)
+		out.pace(e)
+	}
+	done := engine.Run(ctx, p, *o)
+	if err := out.Flush(); err != nil {
+		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
+	}
+	c := done.Counts
+	switch {
+	case done.Interrupted:
+		return &exit{code: exitInterrupted}
+	case done.Unreachable:
+		return &exit{code: exitUnreachable}
+	case c.Scenarios == 0:
+		return usage("no scenario is chosen", "--only matches none of the rows")
+	case c.Failed+c.Blocked > 0:
+		return &exit{code: exitFailed}
+	}
+	if notice != nil {
+		notice()
+	}
+	return nil
+}
+
+func (f *runFlags) options() (*engine.Options, error) {
+	o := &engine.Options{Base: f.base, Only: f.only, Tags: f.tags, SkipTags: f.skipTags, StopEarly: f.stopEarly,
+		Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
+	if err := checkBase(f.base); err != nil {
+		return nil, err
+	}
+	if f.workers < 1 || f.workers > 256 {
+		return nil, usage("--workers takes a number from 1 to 256", "")
+	}
+	var err error
+	if o.Timeout, err = syntax.ParseDuration(f.timeout); err != nil || o.Timeout <= 0 {
+		return nil, usage("--timeout "+f.timeout+" is no duration", "write --timeout 200ms, 5s or 2m")
+	}
+	if o.MaxBody, err = syntax.ParseSize(f.maxBody); err != nil || o.MaxBody <= 0 {
+		return nil, usage("--max-body "+f.maxBody+" is no size", "write --max-body 10KiB or 64MiB")
+	}
+	return o, nil
+}
+
+// noBase reports files whose paths are relative to nothing.
+func noBase(p *project.Project) source.Diagnostics {
+	var out source.Diagnostics
+	for _, f := range p.Files {
+		if p.Base(f) != nil {
+			continue
+		}
+		for _, st := range f.Statements {
+			if send := firstPath(st); send != nil {
+				out = append(out, source.Diagnostic{File: f.Source, Span: send.Span, Message: "this path has no base URL to go with it",
+					Hint: "write base http://127.0.0.1:8080 at the top of the file, or give --base URL"})
+				break
+			}
+		}
+	}
+	return out
+}
+
+func firstPath(st *syntax.Statement) *syntax.Statement {
+	if s, ok := st.Body.(*syntax.Send); ok && s.Target != nil && strings.HasPrefix(s.Target.Raw, "/") {
+		return st
+	}
+	for _, c := range st.Children {
+		if found := firstPath(c); found != nil {
+			return found
+		}
+	}
+	return nil
+}
+
+// interruptible makes the first interrupt end the run after the current step,
+// and the second end it at once.
+func interruptible(ctx context.Context, o *engine.Options) (context.Context, func()) {
+	if ctx == nil {
+		ctx = context.Background()
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	soft := make(chan struct{})
+	o.Stop = soft
+	signals := make(chan os.Signal, 2)
+	signal.Notify(signals, stopSignals...)
+	ended := make(chan struct{})
+	go func() {
+		n := 0
+		for {
+			select {
+			case <-signals:
+				if n++; n == 1 {
+					close(soft)
+				} else {
+					cancel()
+				}
+			case <-ended:
+				return
+			}
+		}
+	}()
+	return ctx, func() {
+		signal.Stop(signals)
+		close(ended)
+		cancel()
+	}
+}
