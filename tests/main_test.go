@@ -1,0 +1,102 @@
+// Package tests drives the built program as a user does: on files in a
+// temporary folder, against services on loopback.
+package tests
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/harbour"
+)
+
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "usualpath-tests-*")
+	if err == nil {
+		program = filepath.Join(dir, "usualpath")
+		build := exec.Command("go", "build", "-o", program, "../cmd/usualpath")
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		build.Stderr = os.Stderr
+		err = build.Run()
+	}
+	code := 1
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+	} else {
+		code = m.Run()
+	}
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// result is what a run of the program gave.
+type result struct {
+	code     int
+	out, err string
+}
+
+// run runs the program in a folder. It is ended after half a minute.
+func run(t *testing.T, dir string, args ...string) result {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	c := exec.CommandContext(ctx, program, args...)
+	c.Dir = dir
+	c.Env = append(os.Environ(), "HARBOUR_TOKEN=sesame-street-42")
+	var out, errs bytes.Buffer
+	c.Stdout, c.Stderr = &out, &errs
+	err := c.Run()
+	require.NoError(t, ctx.Err(), "the program did not end")
+	var ee *exec.ExitError
+	if err != nil {
+		require.True(t, errors.As(err, &ee), "%v", err)
+	}
+	return result{c.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+// folder writes files into a new folder; pairs of name and text.
+func folder(t *testing.T, pairs ...string) string {
+	t.Helper()
+	dir := t.TempDir()
+	for i := 0; i < len(pairs); i += 2 {
+		name := filepath.Join(dir, pairs[i])
+		require.NoError(t, os.MkdirAll(filepath.Dir(name), 0o755))
+		require.NoError(t, os.WriteFile(name, []byte(pairs[i+1]), 0o644))
+	}
+	return dir
+}
+
+// gullPoint starts a harbour for the time of a test.
+func gullPoint(t *testing.T, faults ...string) string {
+	t.Helper()
+	s, err := harbour.Start(harbour.Options{SeedData: true, Faults: faults})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	return s.URL
+}
+
+// service starts a handler for the time of a test.
+func service(t *testing.T, h http.HandlerFunc) string {
+	t.Helper()
+	s := httptest.NewServer(h)
+	t.Cleanup(s.Close)
+	return s.URL
+}
+
+// scenario wraps steps into a file with one scenario.
+func scenario(base, steps string) string {
+	return "base " + base + "\n\nscenario \"s\"\n" + strings.TrimLeft(steps, "\n")
+}
