@@ -103,8 +103,24 @@ func Load(paths []string, o Options) *Project {
 		}
 	}
 	p.check()
-	p.Diagnostics = p.Diagnostics.Sort()
+	p.Diagnostics = withoutEchoes(p.Diagnostics).Sort()
 	return p
+}
+
+// withoutEchoes drops the warnings about files with errors: most would only be
+// an echo of those.
+func withoutEchoes(list source.Diagnostics) source.Diagnostics {
+	spoiled := map[string]bool{}
+	for _, d := range list {
+		spoiled[d.File.Name] = spoiled[d.File.Name] || d.Severity == source.Error
+	}
+	var out source.Diagnostics
+	for _, d := range list {
+		if d.Severity == source.Error || !spoiled[d.File.Name] {
+			out = append(out, d)
+		}
+	}
+	return out
 }
 
 // common is the deepest folder that holds both.

@@ -289,11 +289,11 @@ func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
 	if indented {
 		where = p.context()
 	}
-	hint := nearest(w, wordsIn(where))
-	if hint == "" {
-		if ours := foreign[strings.ToLower(w)]; ours != "" {
-			hint = "write `" + ours + "`"
-		}
+	hint := ""
+	if ours := foreign[strings.ToLower(w)]; ours != "" {
+		hint = "write `" + ours + "`"
+	} else {
+		hint = nearest(w, wordsIn(where))
 	}
 	if hint == "" {
 		all := make([]string, 0, len(keywords))
@@ -357,6 +357,11 @@ func (p *parser) finish(st *Statement, start int) {
 }
 
 func (p *parser) tooMuch(st *Statement) string {
+	if _, ok := st.Body.(*Expect); ok {
+		if w := p.nextWord(); source.Nearest(w, []string{"because"}) != "" {
+			return "; did you mean `because`?"
+		}
+	}
 	if k, ok := keywords[st.Word]; ok {
 		return ": " + k.form
 	}

@@ -1,6 +1,7 @@
 package syntax
 
 import (
+	"errors"
 	"strings"
 	"unicode/utf8"
 
@@ -278,6 +279,11 @@ func (c *cursor) stringEscape(text *strings.Builder) {
 	}
 	end := min(c.i+length, len(c.s))
 	v, err := value.Decode(`"`+c.s[c.i:end]+`"`, value.Limits{})
+	var mistake *value.Error
+	if errors.As(err, &mistake) && mistake.Name == "lone surrogate" {
+		c.fail(source.Span{Start: c.i, End: end}, "half of a surrogate pair", "the two halves stand together: \\ud83d\\udea2; or write the character itself")
+		return
+	}
 	if err != nil {
 		c.fail(source.Span{Start: c.i, End: min(c.i+2, len(c.s))}, "no such escape in a string",
 			`JSON's escapes are \" \\ \/ \b \f \n \r \t \u0041; a backslash is written \\`)

@@ -103,7 +103,7 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 		c.failHere("JSON strings stand in double quotes", `write "…" in place of '…'`)
 		return &Node{}
 	case b == '$':
-		c.failHere("a value was expected, found a JSONPath", "keep it under a name first: keep name from "+c.targetText())
+		c.failHere("a value was expected, found a JSONPath", "keep it under a name first: keep name from "+strings.TrimRight(c.targetText(), "}],"))
 		return &Node{}
 	case c.i >= len(c.s):
 		c.fail(source.Span{Start: len(c.s), End: len(c.s)}, "a value was expected, found the end of the file", "")
@@ -137,7 +137,11 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 		c.limits(n, deep)
 		n.Span.End = c.i
 	default:
-		c.fail(n.Span, unknownValue(w, shapes), c.wordHint(w, shapes))
+		message := unknownValue(w, shapes)
+		if c.peek() == '(' {
+			message = "a function stands in braces"
+		}
+		c.fail(n.Span, message, c.wordHint(w, shapes))
 	}
 	return n
 }
@@ -181,7 +185,7 @@ func (c *cursor) wordHint(w string, shapes bool) string {
 		return "JSON has no such number"
 	}
 	if c.peek() == '(' {
-		return "functions stand in braces: {" + w + "(…)}"
+		return "write {" + w + "(…)}"
 	}
 	if shapes {
 		words := []string{"true", "false", "null"}
