@@ -87,7 +87,7 @@ func (p *printer) children(st *Statement, level int) {
 	for i, c := range st.Children {
 		pad := ""
 		if width > 0 {
-			pad = fmt.Sprintf("%-*s", width, c.Word)
+			pad = fmt.Sprintf("%-*s", width+1, c.Word)
 		}
 		// Steps are set apart from each other and from what stands before them.
 		apart := i > 0 && c.Word == "step" || i > 0 && c.Word == "do" && st.Children[i-1].Word == "step"
