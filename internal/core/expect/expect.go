@@ -217,6 +217,18 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		return c.count(p, n)
 	case "every", "some", "none":
 		return c.quantified(p, nodes)
+	case "unique", "sorted":
+		if !q.Singular() {
+			// What a path selects is a list itself.
+			list := value.NewArray()
+			for _, n := range nodes {
+				list.Items = append(list.Items, n.Value)
+			}
+			if p.Op == "unique" {
+				return unique(list, q.String())
+			}
+			return c.sorted(p, list, q.String())
+		}
 	}
 	if len(nodes) != 1 {
 		return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))

@@ -17,7 +17,7 @@ var rules = []struct {
 	what    string
 	pattern *regexp.Regexp
 }{
-	{"a stack trace", regexp.MustCompile(`(?m)^goroutine \d+ \[[a-z ,0-9]+\]:|\bpanic: |^\s+at [\w$.<>]+\([\w$]+\.(java|kt|scala):\d+\)|^\s+at .+ \(?[^\s()]+\.(m?js|ts):\d+:\d+\)?|Traceback \(most recent call last\)|^\s*File "[^"]+", line \d+, in |^\s*from [^\s:]+\.rb:\d+:in |^\s+at [\w.<>]+\(.*\) in .+\.cs:line \d+|^#\d+ .+\.php\(\d+\)|thread '[^']*' panicked at`)},
+	{"a stack trace", regexp.MustCompile(`(?m)\bgoroutine \d+ \[[a-z ,0-9]+\]:|\bpanic: |^\s+at [\w$.<>]+\([\w$]+\.(java|kt|scala):\d+\)|^\s+at .+ \(?[^\s()]+\.(m?js|ts):\d+:\d+\)?|Traceback \(most recent call last\)|^\s*File "[^"]+", line \d+, in |^\s*from [^\s:]+\.rb:\d+:in |^\s+at [\w.<>]+\(.*\) in .+\.cs:line \d+|^#\d+ .+\.php\(\d+\)|thread '[^']*' panicked at`)},
 	{"a source path", regexp.MustCompile(`(?:/(?:home|Users|usr|opt|srv|app|src|var|go|root)/[\w./@-]+\.(?:go|py|rb|js|ts|java|kt|php|cs|rs|ex|erl)\b(?::\d+)?)|[A-Z]:\\[\w\\ .-]+\.(?:go|py|rb|js|ts|java|php|cs)\b`)},
 	{"SQL", regexp.MustCompile(`(?i)\bselect\s+[\w*,."\s]{1,200}\s+from\s+[\w."]+|\binsert\s+into\s+[\w."]+\s*\(|\bupdate\s+[\w."]+\s+set\s+\w+\s*=|\bdelete\s+from\s+[\w."]+\s+where\b|SQLSTATE\[?\w*|syntax error at or near|ORA-\d{5}|near ".*": syntax error|UNIQUE constraint failed: [\w.]+`)},
 	{"a key or password", regexp.MustCompile(`-----BEGIN (?:[A-Z]+ )?PRIVATE KEY-----|\b(?:postgres|postgresql|mysql|mongodb|redis|amqp)://[^:\s/]+:[^@\s]+@`)},
