@@ -130,7 +130,7 @@ func TestLanguageHolds(t *testing.T) {
     expect status same as "t"
     expect header X-Token same as "t"
     expect $.n same as $.n of "t"
-    expect body same shape as "t"`,
+    expect $.list same as $.list of "t"`,
 		"predicates": `
   step "t"
     send GET /x

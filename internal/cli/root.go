@@ -47,6 +47,9 @@ type app struct {
 
 // Main runs the tool and gives its exit code.
 func Main(args []string, stdout, stderr io.Writer) (code int) {
+	// The tree of a large suite lives as long as the run: looking through it
+	// again and again costs more than the memory is worth.
+	debug.SetGCPercent(200)
 	a := &app{out: stdout, err: stderr}
 	defer func() {
 		if r := recover(); r != nil {

@@ -491,16 +491,20 @@ func (t *step) failedExchange(claims []*syntax.Statement, replies []*expect.Repl
 }
 
 func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*expect.Reply, sent int, which string) {
-	finding := event.Finding{Verdict: event.Failed, Line: t.lineOf(st), Expected: t.shown(b), Sent: sent}
+	finding := event.Finding{Verdict: event.Failed, Sent: sent}
 	if st.Word == "prefer" {
 		finding.Verdict = event.Warned
 	}
 	t.mu.Lock()
 	t.counts.Expectations++
 	t.mu.Unlock()
-	if b.Because != nil {
-		if text, err := t.names.Text(b.Because.Template); err == nil {
-			finding.Because = text
+	// Told only when it is missed, and seldom is.
+	tell := func() {
+		finding.Line, finding.Expected = t.lineOf(st), t.shown(b)
+		if b.Because != nil {
+			if text, err := t.names.Text(b.Because.Template); err == nil {
+				finding.Because = text
+			}
 		}
 	}
 	held, total := 0, len(replies)
@@ -511,6 +515,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 		if out.Err != nil {
 			var broken *observeError
 			if errors.As(out.Err, &broken) {
+				tell()
 				finding.Observed = broken.lines
 				t.miss(finding)
 				return
@@ -552,6 +557,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 	if ok {
 		return
 	}
+	tell()
 	if b.Quantifier != "" && b.Quantifier != "every" {
 		found = append([]string{fmt.Sprintf("it holds for %d of %d", held, total)}, found...)
 	}

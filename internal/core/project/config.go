@@ -15,9 +15,12 @@ type Layer struct {
 // in: the project's own, the chosen environment's, those of used files, the
 // file's. Only statements of the first column and of the environment count.
 func (p *Project) Layers(f *File) []Layer {
+	if known, ok := p.layers[f]; ok {
+		return known
+	}
 	var out []Layer
 	if p.Config != nil {
-		out = append(out, Layer{p.Config, p.Config.Statements})
+		out = append(out, Layer{p.Config, shared(p.Config.Statements)})
 		if env := p.environment(); env != nil {
 			out = append(out, Layer{p.Config, env.Children})
 		}
@@ -32,9 +35,25 @@ func (p *Project) Layers(f *File) []Layer {
 		for _, u := range f.Uses {
 			add(u)
 		}
-		out = append(out, Layer{f, f.Statements})
+		out = append(out, Layer{f, shared(f.Statements)})
 	}
 	add(f)
+	if !p.checked {
+		// Filled while the files are checked; workers only read it.
+		p.layers[f] = out
+	}
+	return out
+}
+
+// shared are the statements that matter to all scenarios of a file; the
+// scenarios themselves, which may be thousands, do not.
+func shared(list []*syntax.Statement) []*syntax.Statement {
+	var out []*syntax.Statement
+	for _, st := range list {
+		if st.Word != "scenario" && st.Word != "afterwards" {
+			out = append(out, st)
+		}
+	}
 	return out
 }
 

@@ -54,8 +54,11 @@ type Project struct {
 	Environment string
 
 	loaded map[string]*File
-	stack  []string
-	data   map[string][]byte
+	layers map[*File][]Layer
+	// checked is set once all files have been read and checked.
+	checked bool
+	stack   []string
+	data    map[string][]byte
 }
 
 // Options choose what Load looks at.
@@ -68,7 +71,7 @@ type Options struct {
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &Project{loaded: map[string]*File{}, data: map[string][]byte{}, Environment: o.Environment}
+	p := &Project{loaded: map[string]*File{}, layers: map[*File][]Layer{}, data: map[string][]byte{}, Environment: o.Environment}
 	for path, text := range o.Overlay {
 		p.data[path] = []byte(text)
 	}
@@ -103,6 +106,7 @@ func Load(paths []string, o Options) *Project {
 		}
 	}
 	p.check()
+	p.checked = true
 	p.Diagnostics = withoutEchoes(p.Diagnostics).Sort()
 	return p
 }
