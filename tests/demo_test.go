@@ -19,7 +19,7 @@ func TestDemoHoldsAndEachFaultIsFound(t *testing.T) {
 		says []string
 	}{
 		{"", 0, []string{"17 scenarios: 17 held", "next"}},
-		{"deleted-still-there", 1, []string{`step 5 "remove it"`, "boats: unchanged", "removes the one item it names", "200 OK"}},
+		{"deleted-still-there", 1, []string{`step 5 "remove it"`, "boats: unchanged; nothing is gone, all are still there", "removes the one item it names", "200 OK"}},
 		{"missing-is-empty-200", 1, []string{"sent      GET /boats/999999999", "200 OK", "neither a success nor an empty answer"}},
 		{"delete-removes-all", 1, []string{"boats: 13 lost", "Arctic Tern", "and no other"}},
 		{"put-appends", 1, []string{"boats: 1 gained", "PUT replaces the one item it names"}},

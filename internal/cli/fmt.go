@@ -43,7 +43,7 @@ func (a *app) fmtInput(r io.Reader) error {
 	}
 	tree, diags := syntax.Parse(source.NewFile("-", string(text)))
 	if diags.Errors() > 0 {
-		a.diagnose(diags.Sort())
+		a.diagnose(diags.Sort(), "; files with errors are left as they are")
 		return &exit{code: exitUsage}
 	}
 	fmt.Fprint(a.out, syntax.Print(tree))
@@ -76,7 +76,7 @@ func (a *app) fmtFiles(args []string, check bool) error {
 		}
 	}
 	if diags.Errors() > 0 {
-		a.diagnose(diags.Sort())
+		a.diagnose(diags.Sort(), "; files with errors are left as they are")
 		return &exit{code: exitUsage}
 	}
 	if check && changed > 0 {

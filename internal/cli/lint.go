@@ -22,7 +22,7 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 				args = []string{"."}
 			}
 			p := project.Load(args, project.Options{Environment: env})
-			a.diagnose(p.Diagnostics)
+			a.diagnose(p.Diagnostics, "")
 			if p.Diagnostics.Errors() > 0 {
 				return &exit{code: exitUsage}
 			}

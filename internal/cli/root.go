@@ -144,8 +144,9 @@ func (a *app) style(w io.Writer) *report.Style {
 	return report.NewStyle(color, a.ascii)
 }
 
-// diagnose writes what is wrong with files, and counts it.
-func (a *app) diagnose(list source.Diagnostics) {
+// diagnose writes what is wrong with files, and counts it; after is put behind
+// the count.
+func (a *app) diagnose(list source.Diagnostics, after string) {
 	if len(list) == 0 {
 		return
 	}
@@ -158,11 +159,7 @@ func (a *app) diagnose(list source.Diagnostics) {
 	if w := len(list) - n; w > 0 {
 		parts = append(parts, plural(w, "warning"))
 	}
-	tail := ""
-	if n > 0 {
-		tail = "; nothing was sent"
-	}
-	fmt.Fprintf(a.err, "\n%s%s\n", strings.Join(parts, ", "), tail)
+	fmt.Fprintf(a.err, "\n%s%s\n", strings.Join(parts, ", "), after)
 }
 
 func plural(n int, one string) string {

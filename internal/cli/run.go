@@ -142,7 +142,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 				errors = append(errors, d)
 			}
 		}
-		a.diagnose(errors)
+		a.diagnose(errors, "; nothing was sent")
 		return &exit{code: exitUsage}
 	}
 	if engine.Plan(p, *o) == 0 {

@@ -262,24 +262,25 @@ func (t *Terminal) field(label, text string) {
 // sent writes request and answer of one exchange, a line each.
 func (t *Terminal) sent(x event.Sent) {
 	r := x.Exchange.Request
+	room := min(max(t.Width, 60), 110) - 16
 	line := r.Method + " " + Short(r.URL)
 	if len(r.Body) > 0 {
-		line += "   " + Excerpt(r.Body, 90)
+		line += "   " + Excerpt(r.Body, max(room-lipgloss.Width(line), 30))
 	}
 	if x.Role == event.Repeat || x.Role == event.Copy {
 		line += fmt.Sprintf("   (%s %d)", x.Role, x.N)
 	}
 	t.field("sent", line)
 	if a := x.Exchange.Answer; a != nil {
-		t.field("answered", Answered(x.Exchange))
+		t.field("answered", Answered(x.Exchange, room))
 		return
 	}
 	t.field("answered", "nothing: "+x.Exchange.Failure.Error())
 }
 
-// Answered is an answer on one line: status, type, time, and what the body
-// begins with.
-func Answered(x *exchange.Exchange) string {
+// Answered is an answer on one line of about that many cells: status, type,
+// time, and what the body holds.
+func Answered(x *exchange.Exchange, room int) string {
 	a := x.Answer
 	parts := []string{a.StatusText()}
 	if ct := a.Header.Get("Content-Type"); ct != "" {
@@ -287,7 +288,7 @@ func Answered(x *exchange.Exchange) string {
 	}
 	parts = append(parts, expect.Took(x.Timing.Total))
 	if len(a.Body) > 0 {
-		parts = append(parts, Excerpt(a.Body, 90))
+		parts = append(parts, Excerpt(a.Body, max(room-lipgloss.Width(strings.Join(parts, "   ")), 30)))
 	} else {
 		parts = append(parts, "no body")
 	}
@@ -352,7 +353,7 @@ func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent str
 	if !brief {
 		for _, n := range a.Names() {
 			for _, v := range a.Header[n] {
-				fmt.Fprintf(w, "%s  %s %s\n", indent, s.paint(s.name, Clean(n, false)+":"), Clean(v, false))
+				fmt.Fprintf(w, "%s  %s %s\n", indent, s.paint(s.name, headerName(n)+":"), Clean(v, false))
 			}
 		}
 	}

@@ -166,9 +166,20 @@ func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) 
 	}
 	r.Held = r.Held && len(shapes) == 0
 	if !r.Held {
-		r.Found = append([]string{name + ": " + d.summary()}, append(d.details(), shapes...)...)
+		r.Found = append([]string{name + ": " + d.summary() + still(want, have)}, append(d.details(), shapes...)...)
 	}
 	return r, nil
+}
+
+// still says which effect did not come about at all.
+func still(want, have map[string]int) string {
+	out := ""
+	for _, one := range [][2]string{{"gains", "nothing came"}, {"loses", "nothing is gone, all are still there"}, {"changes", "nothing changed"}} {
+		if want[one[0]] > 0 && have[one[0]] == 0 {
+			out += "; " + one[1]
+		}
+	}
+	return out
 }
 
 func (d *Delta) fits(e syntax.Effect, names *scope.Scope, taken map[*value.Value]bool, r *Result) ([]string, error) {
