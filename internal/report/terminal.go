@@ -306,10 +306,11 @@ func Excerpt(body []byte, n int) string {
 	return value.Cut(strings.Join(strings.Fields(string(body)), " "), n)
 }
 
-// Short is a URL without scheme and host, as it stands in the request line.
+// Short is a URL as it stands in the request line, without scheme and host,
+// unless the host is another machine.
 func Short(raw string) string {
 	u, err := url.Parse(raw)
-	if err != nil || u.Host == "" {
+	if err != nil || u.Host == "" || !exchange.Loopback(u.Hostname()) {
 		return raw
 	}
 	return u.RequestURI()
@@ -383,10 +384,11 @@ func (t *Terminal) summary(e *event.RunFinished) {
 			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
 		}
 	}
-	add(c.Scenarios-c.Failed-c.Blocked-c.Warned, "held", s.held)
+	add(c.Scenarios-c.Failed-c.Blocked-c.Warned-c.Unfinished, "held", s.held)
 	add(c.Failed, "failed", s.failed)
 	add(c.Blocked, "blocked", s.warned)
 	add(c.Warned, "warned", s.warned)
+	add(c.Unfinished, "not finished", s.warned)
 	fmt.Fprintf(t.W, "%s: %s", count(c.Scenarios, "scenario"), strings.Join(parts, ", "))
 	fmt.Fprintf(t.W, "   %s", count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
 	if c.StepsFailed+c.StepsBlocked > 0 {

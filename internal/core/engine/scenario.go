@@ -71,6 +71,8 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 		r.failed = true
 	case event.Warned:
 		c.Warned++
+	case event.NotReached:
+		c.Unfinished++
 	}
 	r.mu.Unlock()
 	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index})

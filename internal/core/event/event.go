@@ -135,10 +135,12 @@ type Notice struct {
 // Counts are the figures of a run.
 type Counts struct {
 	Scenarios, Failed, Blocked, Warned int
-	Steps, StepsHeld, StepsFailed      int
-	StepsBlocked, StepsWarned          int
-	StepsLeftOut, NotReached           int
-	Expectations, Requests             int
+	// Unfinished are scenarios that an interrupt cut short.
+	Unfinished                    int
+	Steps, StepsHeld, StepsFailed int
+	StepsBlocked, StepsWarned     int
+	StepsLeftOut, NotReached      int
+	Expectations, Requests        int
 }
 
 // RunFinished is the last event.

@@ -220,9 +220,13 @@ func (c *checker) gives(d *syntax.Do) {
 
 // flatten is a statement and all below it, in order.
 func flatten(st *syntax.Statement) []*syntax.Statement {
-	out := []*syntax.Statement{st}
+	return appendFlat(make([]*syntax.Statement, 0, 8), st)
+}
+
+func appendFlat(out []*syntax.Statement, st *syntax.Statement) []*syntax.Statement {
+	out = append(out, st)
 	for _, c := range st.Children {
-		out = append(out, flatten(c)...)
+		out = appendFlat(out, c)
 	}
 	return out
 }
@@ -246,8 +250,10 @@ func (p *Project) scenario(s *Scenario) {
 			c.observed[o.Name] = true
 		}
 	}
-	for _, step := range s.Steps {
-		for _, inner := range flatten(step) {
+	flat := make([][]*syntax.Statement, len(s.Steps))
+	for i, step := range s.Steps {
+		flat[i] = flatten(step)
+		for _, inner := range flat[i] {
 			for _, b := range syntax.Bindings(inner) {
 				if c.later[b.Name] == "" {
 					c.later[b.Name] = stepTitle(step)
@@ -259,11 +265,11 @@ func (p *Project) scenario(s *Scenario) {
 	for _, st := range s.Head {
 		c.head(st)
 	}
-	for _, step := range s.Steps {
-		c.step(step)
+	for i, step := range s.Steps {
+		c.step(step, flat[i])
 	}
 	for _, step := range s.Afterwards {
-		c.step(step)
+		c.step(step, flatten(step))
 	}
 	for _, l := range p.Each("after", s.File) {
 		for _, st := range l.Statements {
@@ -309,7 +315,8 @@ func (c *checker) head(st *syntax.Statement) {
 	c.bind(st)
 }
 
-func (c *checker) step(st *syntax.Statement) {
+// step checks a step; flat is the step and all below it.
+func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 	if d, ok := st.Body.(*syntax.Do); ok {
 		c.refs(st)
 		c.routineCall(st, d)
@@ -317,14 +324,14 @@ func (c *checker) step(st *syntax.Statement) {
 		return
 	}
 	turning := false
-	for _, inner := range flatten(st) {
+	for _, inner := range flat {
 		turning = turning || inner.Word == "together"
 	}
 	if turning && c.known["turn"] == nil {
 		c.known["turn"] = &binding{file: c.f, span: st.Span, word: "turn", used: true}
 		defer delete(c.known, "turn")
 	}
-	for _, inner := range flatten(st) {
+	for _, inner := range flat {
 		c.refs(inner)
 		c.files(inner)
 		c.claims(inner)
@@ -581,7 +588,7 @@ func (p *Project) routines(f *File) {
 					p.say(f, step.Span, "a routine cannot call itself", "")
 					continue
 				}
-				c.step(step)
+				c.step(step, flatten(step))
 			}
 		case *syntax.Each:
 			c := p.newChecker(f)
@@ -590,7 +597,7 @@ func (p *Project) routines(f *File) {
 					// It may use whatever a scenario has kept.
 					continue
 				}
-				c.step(step)
+				c.step(step, flatten(step))
 			}
 		case *syntax.Let, *syntax.Base:
 			p.newChecker(f).refs(st)

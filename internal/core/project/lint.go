@@ -65,7 +65,11 @@ func (p *Project) called(title string) bool {
 // unusedLets warns of a file's own lets that nothing in it uses. Files that
 // others use, and the project's, are left alone.
 func (p *Project) unusedLets(f *File) {
-	if p.used(f) || len(f.scenarios) == 0 {
+	own := false
+	for _, st := range f.Statements {
+		own = own || st.Word == "let"
+	}
+	if !own || p.used(f) || len(f.scenarios) == 0 {
 		return
 	}
 	used := map[string]bool{}
