@@ -150,6 +150,14 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	}
 	ctx, stop := interruptible(ctx, o)
 	defer stop()
+	if f.base == "" && f.env == "" && p.Service() != nil {
+		s, end, err := a.startService(ctx, p, f.quiet)
+		if err != nil {
+			return err
+		}
+		defer end()
+		o.Service = s
+	}
 	out := newPaced(a.out)
 	_, width := terminal(a.out)
 	view := &report.Terminal{W: out, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Again: again}

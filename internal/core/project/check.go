@@ -94,6 +94,9 @@ func (p *Project) placement(f *File) {
 func (p *Project) checkConfig() {
 	names := map[string]bool{}
 	for _, st := range p.Config.Statements {
+		if st.Word == "service" {
+			p.service(st)
+		}
 		switch st.Word {
 		case "scenario", "afterwards":
 			p.say(p.Config, wordSpan(st), "scenarios do not stand in "+ConfigName, "move it into a file of its own beside it")
@@ -107,6 +110,22 @@ func (p *Project) checkConfig() {
 			}
 			names[n] = true
 		}
+	}
+}
+
+// service checks the names in a service's lines: {port} and {folder} only.
+func (p *Project) service(st *syntax.Statement) {
+	start := false
+	for _, c := range st.Children {
+		start = start || c.Word == "start"
+		syntax.Walk(c, func(e *syntax.Expr) {
+			if e.Op == 0 && e.Literal == nil && !e.Call && e.Name != "port" && e.Name != "folder" {
+				p.say(p.Config, e.Span, "`"+e.Name+"` is not known to a service", "there are {port}, a free port, and {folder}, a fresh folder")
+			}
+		})
+	}
+	if !start {
+		p.say(p.Config, st.Span, "this service has no command", `write start "./service --listen 127.0.0.1:{port}" below it`)
 	}
 }
 

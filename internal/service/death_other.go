@@ -1,0 +1,8 @@
+//go:build !linux
+
+package service
+
+import "syscall"
+
+// setDeathSignal does nothing: only Linux can tie one process to another.
+func setDeathSignal(*syscall.SysProcAttr) {}
