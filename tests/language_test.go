@@ -211,6 +211,57 @@ func TestLanguageHolds(t *testing.T) {
 	}
 }
 
+func TestCookiesRetryAndXML(t *testing.T) {
+	tries := 0
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/in":
+			http.SetCookie(w, &http.Cookie{Name: "pass", Value: "p1", Path: "/"})
+		case "/who":
+			fmt.Fprintf(w, "%q", r.Header.Get("Cookie"))
+		case "/xml":
+			w.Header().Set("Content-Type", "application/xml")
+			fmt.Fprint(w, `<harbour><boat id="1"><name>Eider</name></boat><boat id="2"><name>Knot &amp; Co</name></boat></harbour>`)
+		default:
+			tries++
+			w.WriteHeader(map[bool]int{true: 200, false: 503}[tries > 3])
+		}
+	})
+	steps := `
+  step "in"
+    send POST /in
+    expect cookie pass is "p1"
+  step "who"
+    send GET /who
+    expect $ is {cookie}
+  step "xml"
+    send GET /xml
+    expect xml //boat count 2
+    expect xml //boat[@id='2']/name is "Knot & Co"
+    expect xml count(//boat) is "2"
+    expect xml //ship missing
+    keep name from xml //boat[1]/name
+    expect text contains "{name}"
+  step "retry"
+    send GET /later
+      retry for 5s every 20ms
+    expect status 200
+  step "restart is left out"
+    restart service
+    send GET /never
+    expect status 500
+`
+	for cookies, says := range map[string]string{"on": "pass=p1", "off": ""} {
+		tries = 0
+		dir := folder(t, "project.upath", "project p\nlet cookie = \""+says+"\"\ndefaults\n  cookies "+cookies+"\n", "a.upath", scenario(base, steps))
+		r := run(t, dir, "run")
+		assert.Equal(t, 0, r.code, r.out+r.err)
+	}
+	r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /later\n      retry for 200ms every 50ms\n    expect status 404\n")), "run")
+	assert.Equal(t, 1, r.code)
+	assert.Regexp(t, `tried [2-5] times in 200ms`, r.out)
+}
+
 func TestLanguageMisses(t *testing.T) {
 	base := service(t, mirror)
 	for _, c := range []struct{ line, says string }{
