@@ -83,7 +83,7 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &draft{method: "GET", timeout: t.o.Timeout, dropped: map[string]bool{}}
+	d := &draft{method: "GET", timeout: t.o.Timeout}
 	for _, layer := range [][]*syntax.Statement{t.p.Defaults(), t.headers} {
 		if err := d.layer(layer, t.names, t.p, t.f); err != nil {
 			return nil, err

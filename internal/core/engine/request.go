@@ -59,6 +59,9 @@ func (d *draft) copy() *draft {
 
 // layer works request lines into the draft.
 func (d *draft) layer(lines []*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+	if len(lines) == 0 {
+		return nil
+	}
 	d.set = map[string]bool{}
 	for _, st := range lines {
 		if err := d.line(st, names, p, f); err != nil {

@@ -194,7 +194,7 @@ func (t *step) first(st *syntax.Statement) (*draft, []*draft, error) {
 		return nil, nil, err
 	}
 	put := func(names *scope.Scope) (*draft, error) {
-		d := &draft{method: send.Method, timeout: t.o.Timeout, copies: 1, dropped: map[string]bool{}}
+		d := &draft{method: send.Method, timeout: t.o.Timeout, copies: 1}
 		for _, layer := range [][]*syntax.Statement{t.p.Defaults(), t.headers, st.Children} {
 			if err := d.layer(layer, names, t.p, t.f); err != nil {
 				return nil, err

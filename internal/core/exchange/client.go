@@ -196,7 +196,6 @@ func (r *Request) redirect(location string, status int) bool {
 // progress is written by the transport's goroutines while once waits.
 type progress struct {
 	connected atomic.Int64
-	written   atomic.Int64
 	first     atomic.Int64
 }
 
@@ -208,14 +207,13 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 	start := time.Now()
 	var p progress
 	since := func(n *atomic.Int64) func() { return func() { n.Store(int64(time.Since(start)) + 1) } }
-	connected, written, first := since(&p.connected), since(&p.written), since(&p.first)
+	connected, first := since(&p.connected), since(&p.first)
 	fresh := false
 	trace := &httptrace.ClientTrace{
 		GotConn: func(i httptrace.GotConnInfo) {
 			fresh = !i.Reused
 			connected()
 		},
-		WroteRequest:         func(httptrace.WroteRequestInfo) { written() },
 		GotFirstResponseByte: first,
 	}
 	resp, err := c.transport.RoundTrip(req.WithContext(httptrace.WithClientTrace(ctx, trace)))
