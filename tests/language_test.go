@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -212,7 +213,7 @@ func TestLanguageHolds(t *testing.T) {
 }
 
 func TestCookiesRetryAndXML(t *testing.T) {
-	tries := 0
+	var tries atomic.Int64
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
 		case "/in":
@@ -223,8 +224,7 @@ func TestCookiesRetryAndXML(t *testing.T) {
 			w.Header().Set("Content-Type", "application/xml")
 			fmt.Fprint(w, `<harbour><boat id="1"><name>Eider</name></boat><boat id="2"><name>Knot &amp; Co</name></boat></harbour>`)
 		default:
-			tries++
-			w.WriteHeader(map[bool]int{true: 200, false: 503}[tries > 3])
+			w.WriteHeader(map[bool]int{true: 200, false: 503}[tries.Add(1) > 3])
 		}
 	})
 	steps := `
@@ -252,7 +252,7 @@ func TestCookiesRetryAndXML(t *testing.T) {
     expect status 500
 `
 	for cookies, says := range map[string]string{"on": "pass=p1", "off": ""} {
-		tries = 0
+		tries.Store(0)
 		dir := folder(t, "project.upath", "project p\nlet cookie = \""+says+"\"\ndefaults\n  cookies "+cookies+"\n", "a.upath", scenario(base, steps))
 		r := run(t, dir, "run")
 		assert.Equal(t, 0, r.code, r.out+r.err)
@@ -326,13 +326,14 @@ func TestSecretsAreNeverShown(t *testing.T) {
 }
 
 func TestBaselines(t *testing.T) {
-	n := 1
-	base := service(t, func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintf(w, `{"n": %d.0, "t": "x"}`, n) })
+	var n atomic.Int64
+	n.Store(1)
+	base := service(t, func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintf(w, `{"n": %d.0, "t": "x"}`, n.Load()) })
 	dir := folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    expect body same as baseline\n"))
 	assert.Equal(t, 1, run(t, dir, "run").code)
 	assert.Equal(t, 0, run(t, dir, "run", "--accept").code)
 	assert.Equal(t, 0, run(t, dir, "run").code)
-	n = 2
+	n.Store(2)
 	r := run(t, dir, "run")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "$['n'] expected 1.0, found 2.0")

@@ -30,8 +30,13 @@ func TestMain(m *testing.M) {
 	dir, err := os.MkdirTemp("", "usualpath-tests-*")
 	if err == nil {
 		program = filepath.Join(dir, "usualpath")
-		build := exec.Command("go", "build", "-o", program, "../cmd/usualpath")
-		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		// USUALPATH_RACE builds the program with the race detector in it.
+		args, cgo := []string{"build", "-o", program}, "CGO_ENABLED=0"
+		if os.Getenv("USUALPATH_RACE") != "" {
+			args, cgo = append(args, "-race"), "CGO_ENABLED=1"
+		}
+		build := exec.Command("go", append(args, "../cmd/usualpath")...)
+		build.Env = append(os.Environ(), cgo)
 		build.Stderr = os.Stderr
 		err = build.Run()
 	}

@@ -88,7 +88,6 @@ type run struct {
 	failed   bool
 	// unreached counts exchanges that found nobody.
 	unreached int
-	died      bool
 }
 
 // Plan counts the scenarios that would run, cases singly.

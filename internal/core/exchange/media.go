@@ -26,12 +26,6 @@ func IsJSON(contentType string) bool {
 	return t == "application/json" || t == "text/json" || strings.HasSuffix(t, "+json")
 }
 
-// IsXML tells whether a media type is of XML (RFC 7303 §4).
-func IsXML(contentType string) bool {
-	t := MediaType(contentType)
-	return t == "application/xml" || t == "text/xml" || strings.HasSuffix(t, "+xml")
-}
-
 // Text is the body as characters, by the charset parameter of its type;
 // without one it is UTF-8, or Latin-1 when it is no valid UTF-8. The second
 // result names a charset that is not known or not true.

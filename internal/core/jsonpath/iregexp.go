@@ -32,9 +32,6 @@ func (p *pattern) matches(s string, whole bool) bool {
 	return p.part.MatchString(s)
 }
 
-// ValidPattern tells whether a text is an I-Regexp (RFC 9485 §3).
-func ValidPattern(text string) bool { return compilePattern(text).part != nil }
-
 // translate checks a pattern against the grammar of RFC 9485 §3 and writes it
 // for Go's engine: there only the dot means something else.
 func translate(text string) (string, bool) {

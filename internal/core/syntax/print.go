@@ -18,13 +18,6 @@ func Print(f *File) string {
 	return p.b.String()
 }
 
-// PrintStatement is one statement with its children, as it stands in a file.
-func PrintStatement(st *Statement) string {
-	p := &printer{}
-	p.statement(st, 0, true, false, "")
-	return p.b.String()
-}
-
 // blocks are the statements in the first column that are set off by a blank
 // line.
 var blocks = map[string]bool{"scenario": true, "routine": true, "before": true, "after": true, "afterwards": true,
