@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/binary"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -34,6 +35,10 @@ type Options struct {
 	// "file: title", by tag.
 	Only           []string
 	Tags, SkipTags []string
+	// Checks and Families choose derived checks, by id and by family.
+	Checks, Families []string
+	// Level is the lowest level whose miss fails: must, should or usual.
+	Level string
 	// StopEarly ends the run after the first scenario that fails.
 	StopEarly bool
 	// Timeout bounds an exchange that sets none of its own.
@@ -57,6 +62,10 @@ type Options struct {
 	// Getenv is the process environment.
 	Getenv func(string) (string, bool)
 }
+
+// Probe is the check that comes before all others of a resource: whether its
+// examples are taken at all. Where it is blocked, so are the others.
+const Probe = "setup/examples-work"
 
 // NewSeed draws a seed that is easy to type again.
 func NewSeed() uint64 {
@@ -88,6 +97,12 @@ type run struct {
 	failed   bool
 	// unreached counts exchanges that found nobody.
 	unreached int
+	// shut are the resources whose probe was blocked, with the reason.
+	shut map[string]string
+	// readings are the last answers of observations, as they were read.
+	readings map[string]*reading
+	// counted are the resources that checks were about.
+	counted map[string]bool
 }
 
 // Plan counts the scenarios that would run, cases singly.
@@ -123,6 +138,16 @@ func chosen(s *project.Scenario, o Options) bool {
 	}
 	if len(o.Tags) > 0 && !has(o.Tags) || has(o.SkipTags) {
 		return false
+	}
+	if len(o.Checks)+len(o.Families) > 0 {
+		if s.Check == nil {
+			return false
+		}
+		family, _, _ := strings.Cut(s.Check.ID, "/")
+		// The probe says why the others cannot run.
+		if !slices.Contains(o.Checks, s.Check.ID) && !slices.Contains(o.Families, family) && s.Check.ID != Probe {
+			return false
+		}
 	}
 	if len(o.Only) == 0 {
 		return true
@@ -164,7 +189,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		o.Workers = 1
 	}
 	start := time.Now()
-	r := &run{o: o, p: p, outer: ctx, mask: newMasker()}
+	r := &run{o: o, p: p, outer: ctx, mask: newMasker(), shut: map[string]string{}, readings: map[string]*reading{}, counted: map[string]bool{}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -291,7 +291,7 @@ func (d *draft) request(base string) (*exchange.Request, error) {
 		if !strings.HasPrefix(r.URL, "/") {
 			r.URL = "/" + r.URL
 		}
-		r.URL = strings.TrimSuffix(base, "/") + r.URL
+		r.URL = join(strings.TrimSuffix(base, "/"), r.URL)
 	}
 	if len(d.query) > 0 {
 		r.URL = addQuery(r.URL, d.query)
@@ -315,6 +315,17 @@ func (d *draft) request(base string) (*exchange.Request, error) {
 		r.Header = append(append([]exchange.Field(nil), d.header...), exchange.Field{Name: "Content-Type", Value: media})
 	}
 	return r, nil
+}
+
+// join puts a path behind a base URL. A path that begins with the base's own
+// path, as a Location does, is one from the root.
+func join(base, path string) string {
+	scheme, rest, _ := strings.Cut(base, "://")
+	host, prefix, deep := strings.Cut(rest, "/")
+	if deep && strings.HasPrefix(path, "/"+prefix+"/") {
+		return scheme + "://" + host + path
+	}
+	return base + path
 }
 
 func hasHeader(list []exchange.Field, key string) bool {

@@ -39,6 +39,12 @@ type scenario struct {
 	binders map[string]string
 	// calls is how deep routines are nested.
 	calls int
+	// needs are the scenario's own `need` lines, for all its answers.
+	needs []*syntax.Statement
+	// halted is set once a `need` was missed: nothing more can be told.
+	halted string
+	// judged counts the expectations that were held against an answer.
+	judged, requests int
 }
 
 // scenario runs one job.
@@ -53,14 +59,29 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	if err == nil && !s.rowChosen() {
 		return
 	}
-	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.run.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags})
-	if err != nil {
+	check := checkOf(j.s)
+	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.run.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
+	why := ""
+	switch shut := r.shutBy(f, check); {
+	case shut != "":
+		s.verdict, why = event.Blocked, shut
+	case err != nil:
 		s.unprepared(err)
-	} else {
+	default:
 		s.runSteps()
+	}
+	if check != nil && s.verdict == event.Held && s.judged == 0 && s.halted == "" {
+		s.verdict = event.LeftOut
+	}
+	if why == "" {
+		why = s.halted
+	}
+	if check != nil && check.ID == Probe && s.verdict == event.Blocked {
+		r.shutOff(f, check, why)
 	}
 	r.mu.Lock()
 	c := &r.counts
+	r.countCheck(check, f, s.verdict)
 	c.Scenarios++
 	switch s.verdict {
 	case event.Failed:
@@ -75,7 +96,7 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 		c.Unfinished++
 	}
 	r.mu.Unlock()
-	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index})
+	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.run.mask.text(why)})
 }
 
 // rowChosen tells whether --only means this row of a scenario with cases.
@@ -135,8 +156,11 @@ func (s *scenario) prepare() error {
 		if err := s.define(st, f); err != nil {
 			return err
 		}
-		if _, ok := st.Body.(*syntax.Header); ok {
+		switch st.Body.(type) {
+		case *syntax.Header, *syntax.Auth:
 			s.headers = append(s.headers, st)
+		case *syntax.Expect:
+			s.needs = append(s.needs, st)
 		}
 	}
 	for _, d := range s.p.Defaults() {
@@ -279,8 +303,8 @@ func (s *scenario) list(steps []*syntax.Statement, f *project.File, afterwards b
 func (s *scenario) one(st *syntax.Statement, f *project.File, afterwards bool) {
 	s.index++
 	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
-		Line: f.Source.Position(st.Span.Start).Line, Verdict: event.Held, Afterwards: afterwards}
-	if !afterwards && s.stopped() || s.ctx.Err() != nil {
+		Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
+	if !afterwards && (s.stopped() || s.halted != "") || s.ctx.Err() != nil {
 		e.Verdict = event.NotReached
 		s.finish(e)
 		return
@@ -297,6 +321,8 @@ func (s *scenario) finish(e *event.StepFinished) {
 	c := &s.counts
 	c.Steps++
 	c.Requests += e.Requests
+	c.Observations += len(e.Sent) - min(len(e.Sent), e.Requests)
+	s.requests += len(e.Sent)
 	switch e.Verdict {
 	case event.Failed:
 		c.StepsFailed++
@@ -332,7 +358,7 @@ func (s *scenario) do(st *syntax.Statement, d *syntax.Do, f *project.File, after
 		if err != nil {
 			s.index++
 			e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
-				Line: f.Source.Position(st.Span.Start).Line, Verdict: event.Held, Afterwards: afterwards}
+				Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
 			(&step{scenario: s, st: st, f: f, e: e}).lacking(err)
 			s.finish(e)
 			return

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -119,7 +120,7 @@ func (t *step) process(st *syntax.Statement) bool {
 	return true
 }
 
-func (t *step) lineOf(st *syntax.Statement) int { return t.f.Source.Position(st.Span.Start).Line }
+func (t *step) lineOf(st *syntax.Statement) int { return t.f.Line(st) }
 
 // lacking marks a step that cannot run: blocked when a value was never kept,
 // failed for any other reason.
@@ -155,6 +156,12 @@ func (t *step) lacking(err error) {
 func (t *step) miss(f event.Finding) {
 	t.e.Findings = append(t.e.Findings, f)
 	t.e.Verdict = event.Worse(t.e.Verdict, f.Verdict)
+	if f.Verdict == event.Blocked && !t.e.Afterwards {
+		t.halted = fmt.Sprintf("step %q: %s was needed", t.e.Title, f.Expected)
+		if len(f.Observed) > 0 {
+			t.halted += ", found " + f.Observed[0]
+		}
+	}
 }
 
 // groups sends the step's request and its repeats, and judges each.
@@ -164,7 +171,7 @@ func (t *step) groups(groups []*group) {
 	}
 	var d *draft
 	for i, g := range groups {
-		if t.ctx.Err() != nil {
+		if t.ctx.Err() != nil || t.halted != "" {
 			return
 		}
 		switch {
@@ -450,6 +457,9 @@ func (t *step) judge(claims []*syntax.Statement, replies []*expect.Reply, sent i
 	if t.failedExchange(claims, replies, sent, which) {
 		return
 	}
+	if sent >= 0 && !t.e.Afterwards {
+		claims = append(append([]*syntax.Statement(nil), t.needs...), claims...)
+	}
 	for _, st := range claims {
 		switch b := st.Body.(type) {
 		case *syntax.Expect:
@@ -457,7 +467,45 @@ func (t *step) judge(claims []*syntax.Statement, replies []*expect.Reply, sent i
 		case *syntax.Keep:
 			t.keep(st, b, replies, sent)
 		}
+		if t.halted != "" {
+			return
+		}
 	}
+}
+
+// missed is the verdict of a claim that does not hold, by its word and by the
+// level of what the scenario proves.
+func (t *step) missed(word string) event.Verdict {
+	switch word {
+	case "need":
+		return event.Blocked
+	case "prefer":
+		level := "should"
+		if c := t.job.s.Check; c != nil && c.Level != "must" {
+			level = c.Level
+		}
+		if slices.Index(syntax.Levels, level) > slices.Index(syntax.Levels, t.o.Level) {
+			return event.Warned
+		}
+	}
+	return event.Failed
+}
+
+// ofExchange is the verdict when nothing was answered: blocked where the step
+// only prepares, a warning where all that is said of the answer is preferred.
+func (t *step) ofExchange(claims []*syntax.Statement) event.Verdict {
+	word := ""
+	for _, st := range claims {
+		switch {
+		case st.Word == "need":
+			return event.Blocked
+		case st.Word == "expect":
+			word = "expect"
+		case st.Word == "prefer" && word == "":
+			word = "prefer"
+		}
+	}
+	return t.missed(word)
 }
 
 // failedExchange reports exchanges without an answer, unless that is what is
@@ -475,7 +523,7 @@ func (t *step) failedExchange(claims []*syntax.Statement, replies []*expect.Repl
 		return true
 	}
 	f := replies[0].Failure
-	finding := event.Finding{Verdict: event.Failed, Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: sent}
+	finding := event.Finding{Verdict: t.ofExchange(claims), Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: sent}
 	if which != "" {
 		finding.Expected += " to " + which
 	}
@@ -491,13 +539,22 @@ func (t *step) failedExchange(claims []*syntax.Statement, replies []*expect.Repl
 }
 
 func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*expect.Reply, sent int, which string) {
-	finding := event.Finding{Verdict: event.Failed, Sent: sent}
-	if st.Word == "prefer" {
-		finding.Verdict = event.Warned
+	effect := b.Subject.Kind == "observation" || b.Subject.Kind == "state"
+	finding := event.Finding{Verdict: t.missed(st.Word), Sent: sent}
+	if b.When != nil {
+		some := t.under(b.When, replies)
+		// What all copies did together is told only where it holds for all.
+		if len(some) == 0 || effect && len(some) < len(replies) {
+			return
+		}
+		replies = some
 	}
-	t.mu.Lock()
-	t.counts.Expectations++
-	t.mu.Unlock()
+	if st.Word != "need" {
+		t.judged++
+		t.mu.Lock()
+		t.counts.Expectations++
+		t.mu.Unlock()
+	}
 	// Told only when it is missed, and seldom is.
 	tell := func() {
 		finding.Line, finding.Expected = t.lineOf(st), t.shown(b)
@@ -509,7 +566,6 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 	}
 	held, total := 0, len(replies)
 	var found []string
-	effect := b.Subject.Kind == "observation" || b.Subject.Kind == "state"
 	for i, r := range replies {
 		out := expect.Check(t.context(r), &b.Claim)
 		if out.Err != nil {
@@ -571,6 +627,22 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 	t.miss(finding)
 }
 
+// under are the answers for which a condition holds: all or none, when the
+// condition is about another step.
+func (t *step) under(w *syntax.When, replies []*expect.Reply) []*expect.Reply {
+	var out []*expect.Reply
+	for _, r := range replies {
+		of := r
+		if w.Of != nil {
+			of = t.replies[titleOf(w.Of)]
+		}
+		if held := expect.Check(t.context(of), &w.Claim); held.Err == nil && held.Held {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
 func (t *step) quantified(b *syntax.Expect, held, total int) (bool, error) {
 	if b.Quantifier == "" || b.Quantifier == "every" {
 		return held == total, nil
@@ -617,6 +689,16 @@ func (t *step) shown(b *syntax.Expect) string {
 }
 
 func (t *step) keep(st *syntax.Statement, k *syntax.Keep, replies []*expect.Reply, sent int) {
+	if k.Every {
+		all := value.NewArray()
+		for _, r := range replies {
+			if v, err := t.context(r).Keep(k); err == nil {
+				all.Items = append(all.Items, v)
+			}
+		}
+		t.names.Bind(k.Name, all)
+		return
+	}
 	from := replies[0]
 	for _, r := range replies {
 		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 {
@@ -629,13 +711,27 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, replies []*expect.Repl
 		t.names.Bind(k.Name, v)
 		return
 	}
+	if k.IfThere {
+		return
+	}
 	var unbound *scope.Unbound
 	if errors.As(err, &unbound) || t.e.Afterwards {
 		t.lacking(err)
 		return
 	}
-	t.miss(event.Finding{Verdict: event.Failed, Line: t.lineOf(st), Expected: "keep " + k.Name + " from " + keptFrom(k),
+	t.miss(event.Finding{Verdict: t.ofKeep(), Line: t.lineOf(st), Expected: "keep " + k.Name + " from " + keptFrom(k),
 		Observed: []string{err.Error()}, Sent: sent})
+}
+
+// ofKeep is the verdict when nothing could be kept: blocked in a step that
+// only prepares, which its `need` lines tell.
+func (t *step) ofKeep() event.Verdict {
+	for _, c := range t.st.Children {
+		if c.Word == "need" {
+			return event.Blocked
+		}
+	}
+	return event.Failed
 }
 
 func keptFrom(k *syntax.Keep) string {

@@ -3,6 +3,7 @@
 package event
 
 import (
+	"strings"
 	"time"
 
 	"usualpath/internal/core/exchange"
@@ -57,6 +58,22 @@ type ScenarioStarted struct {
 	Pattern string
 	About   string
 	Tags    []string
+	// Check is what the scenario proves of a resource, or nil.
+	Check *Check
+}
+
+// Check is a promise of a resource that a scenario proves.
+type Check struct {
+	// ID is family/name; Level is must, should or usual.
+	ID, Level string
+	// Resource and Operation are the row of the promise grid.
+	Resource, Operation string
+}
+
+// Family is the part of the id before the slash.
+func (c *Check) Family() string {
+	family, _, _ := strings.Cut(c.ID, "/")
+	return family
 }
 
 // Role tells why a request was sent.
@@ -122,6 +139,10 @@ type ScenarioFinished struct {
 	Verdict  Verdict
 	Took     time.Duration
 	Steps    int
+	// Requests counts all that was sent, observations too.
+	Requests int
+	// Why says why a scenario was not run, or proved nothing.
+	Why string
 }
 
 // Notice is something a user should know that is about no step: a service
@@ -141,6 +162,14 @@ type Counts struct {
 	StepsBlocked, StepsWarned     int
 	StepsLeftOut, NotReached      int
 	Expectations, Requests        int
+	// Observations are the requests that only looked.
+	Observations int
+	// Checks are the scenarios among them that prove a promise of a resource;
+	// ChecksLeftOut of them did not apply to the service.
+	Checks, ChecksFailed, ChecksWarned int
+	ChecksBlocked, ChecksLeftOut       int
+	// Resources are how many resources the checks are about.
+	Resources int
 }
 
 // RunFinished is the last event.

@@ -113,7 +113,11 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 			return nil
 		}
 	}
-	return d.DialContext(ctx, network, address)
+	conn, err := d.DialContext(ctx, network, address)
+	if err != nil {
+		return nil, err
+	}
+	return &watched{Conn: conn}, nil
 }
 
 // Do sends a request and reads the whole answer. It always gives an Exchange
@@ -209,9 +213,10 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 	since := func(n *atomic.Int64) func() { return func() { n.Store(int64(time.Since(start)) + 1) } }
 	connected, first := since(&p.connected), since(&p.first)
 	fresh := false
+	var conn net.Conn
 	trace := &httptrace.ClientTrace{
 		GotConn: func(i httptrace.GotConnInfo) {
-			fresh = !i.Reused
+			fresh, conn = !i.Reused, i.Conn
 			connected()
 		},
 		GotFirstResponseByte: first,
@@ -237,6 +242,9 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 		return nil, failure
 	}
 	a.Wire = len(body)
+	if noBody(r.Method, a.Status) && conn != nil {
+		a.Stray = stray(conn)
+	}
 	a.Body, failure = c.decode(resp.Header.Get("Content-Encoding"), body)
 	if failure != nil {
 		return nil, failure

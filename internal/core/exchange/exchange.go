@@ -40,6 +40,9 @@ type Answer struct {
 	Body []byte
 	// Wire is the length of the body as it travelled, in bytes.
 	Wire int
+	// Stray counts bytes that came behind the header section of an answer that
+	// has no body by its status or method (RFC 9112 §6.3).
+	Stray int
 	// From is the URL that answered, when redirects were followed.
 	From string
 }

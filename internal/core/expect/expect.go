@@ -240,6 +240,8 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		return c.is(p, one, at)
 	case "same as":
 		return c.same(p, one)
+	case "agrees with":
+		return c.agrees(p, one)
 	case "unique":
 		return unique(one, at)
 	case "sorted":

@@ -2,12 +2,15 @@ package expect
 
 import (
 	"fmt"
+	"net/url"
 	"strings"
 
 	"github.com/antchfx/xmlquery"
 	"github.com/antchfx/xpath"
 
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/schema"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -18,12 +21,9 @@ func (c *Context) same(p *syntax.Predicate, got *value.Value) Outcome {
 	if want == nil {
 		return out
 	}
-	for _, e := range p.Except {
-		q, err := c.Names.Path(e)
-		if err != nil {
-			return broken(err)
-		}
-		want, got = Without(want, q), Without(got, q)
+	want, got, err := c.except(p, want, got)
+	if err != nil {
+		return broken(err)
 	}
 	diff := value.Differences(want, got)
 	return Outcome{Held: len(diff) == 0, Found: lines(diff)}
@@ -95,6 +95,96 @@ func (c *Context) ofStep(s *syntax.Source, got *value.Value) (*value.Value, Outc
 		return nil, miss("%s of %s selects %s", q, sourceText(s), howMany(len(nodes)))
 	}
 	return nodes[0].Value, Outcome{}
+}
+
+// agrees compares what two values both have: the members that objects share,
+// and everything else as it is.
+func (c *Context) agrees(p *syntax.Predicate, got *value.Value) Outcome {
+	want, out := c.source(p.Source, got)
+	if want == nil {
+		return out
+	}
+	want, got, err := c.except(p, want, got)
+	if err != nil {
+		return broken(err)
+	}
+	var found []string
+	agree(want, got, nil, &found)
+	return Outcome{Held: len(found) == 0, Found: found}
+}
+
+func agree(want, got *value.Value, at *value.Path, found *[]string) {
+	switch {
+	case want.Kind == value.Object && got.Kind == value.Object:
+		for i, n := range want.Names {
+			if v, ok := got.Get(n); ok {
+				agree(want.Items[i], v, at.Member(n), found)
+			}
+		}
+	case !value.Equal(want, got):
+		place := "$"
+		if at != nil {
+			place = at.String()
+		}
+		was, is := value.CutAround(want, got, 80)
+		*found = append(*found, fmt.Sprintf("%s is %s there, %s here", place, was, is))
+	}
+}
+
+// resembles tells whether two answers are of one kind: the same media type,
+// the same kind of JSON, and for objects a member in common, with no common
+// member of another type.
+func (c *Context) resembles(p *syntax.Predicate, got *value.Value) Outcome {
+	other, out := c.other(p.Source)
+	if other == nil {
+		return out
+	}
+	name := sourceText(p.Source)
+	here, there := exchange.MediaType(c.Reply.Answer.Header.Get("Content-Type")), exchange.MediaType(other.Answer.Header.Get("Content-Type"))
+	if here != there {
+		return miss("the body is %s here, and was %s in %s", orNone(here), orNone(there), name)
+	}
+	want, err := other.JSON()
+	if err != nil {
+		return miss("the answer of %s is no JSON", name)
+	}
+	if want.Kind != got.Kind {
+		return miss("the body is a JSON %s here, and was a JSON %s in %s", got.Kind, want.Kind, name)
+	}
+	if want.Kind != value.Object {
+		return Outcome{Held: true}
+	}
+	common := 0
+	for i, n := range want.Names {
+		v, ok := got.Get(n)
+		if !ok {
+			continue
+		}
+		common++
+		if v.Kind != want.Items[i].Kind && v.Kind != value.Null && want.Items[i].Kind != value.Null {
+			return miss("member %s is a %s here, and was a %s in %s", n, v.Kind, want.Items[i].Kind, name)
+		}
+	}
+	return verdict(common > 0, "the body has members %s here, and had %s in %s: none in common", strings.Join(got.Names, ", "), strings.Join(want.Names, ", "), name)
+}
+
+func orNone(mediaType string) string {
+	if mediaType == "" {
+		return "of no declared type"
+	}
+	return mediaType
+}
+
+// except takes the paths under `except` out of both values.
+func (c *Context) except(p *syntax.Predicate, want, got *value.Value) (*value.Value, *value.Value, error) {
+	for _, e := range p.Except {
+		q, err := c.Names.Path(e)
+		if err != nil {
+			return nil, nil, err
+		}
+		want, got = state.Without(want, q), state.Without(got, q)
+	}
+	return want, got, nil
 }
 
 func (c *Context) sameShape(p *syntax.Predicate, got *value.Value) Outcome {
@@ -201,6 +291,24 @@ func XPath(r *Reply, text string) (out []string, err error) {
 	return out, nil
 }
 
+// absolute resolves a Location that is relative to the request's path, so that
+// it leads to the same place from anywhere (RFC 9110 §10.2.2). A path from the
+// root or a URL stays as it was sent.
+func (c *Context) absolute(header, v string) string {
+	if !strings.EqualFold(header, "Location") && !strings.EqualFold(header, "Content-Location") || strings.HasPrefix(v, "/") || strings.Contains(v, "://") {
+		return v
+	}
+	base, err := url.Parse(c.Reply.Request.URL)
+	if err != nil {
+		return v
+	}
+	to, err := base.Parse(v)
+	if err != nil {
+		return v
+	}
+	return to.RequestURI()
+}
+
 // Keep is the value that a keep line binds.
 func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 	if c.Reply == nil {
@@ -214,7 +322,7 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 		return value.NewInt(int64(c.Reply.Answer.Status)), nil
 	case "header":
 		if v, ok := c.Reply.Header(k.Key); ok {
-			return value.NewString(v), nil
+			return value.NewString(c.absolute(k.Key, v)), nil
 		}
 		return nil, fmt.Errorf("there is no header %s", k.Key)
 	case "cookie":

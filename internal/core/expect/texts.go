@@ -15,6 +15,10 @@ import (
 // text, a string in JSON.
 func (c *Context) text(p *syntax.Predicate, s *syntax.Subject, what, got string, there bool) Outcome {
 	switch p.Op {
+	case "lacks":
+		if !there {
+			return Outcome{Held: true}
+		}
 	case "exists":
 		return verdict(there, "there is no %s", what)
 	case "missing":
@@ -42,6 +46,8 @@ func (c *Context) text(p *syntax.Predicate, s *syntax.Subject, what, got string,
 		return verdict(then == got, "%s is %s, and was %s in %s", what, shown, value.Quoted(value.Cut(then, 120)), sourceText(p.Source))
 	case "lists", "lists only":
 		return c.lists(p, s, what)
+	case "lacks":
+		return c.lacks(p, s, what, got)
 	}
 	v, err := c.Names.Value(p.Values[0])
 	if err != nil {
@@ -140,6 +146,30 @@ func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Out
 	}
 	out.Found = []string{line}
 	return out
+}
+
+// lacks wants a text without a piece, or a header's list without elements.
+func (c *Context) lacks(p *syntax.Predicate, s *syntax.Subject, what, got string) Outcome {
+	have := exchange.SplitList(c.Reply.Answer.Header.Values(s.Name)...)
+	for _, n := range p.Values {
+		v, err := c.Names.Value(n)
+		if err != nil {
+			return broken(err)
+		}
+		text := v.Plain()
+		if s.Kind == "header" {
+			for _, h := range have {
+				if strings.EqualFold(h, text) {
+					return miss("%s lists %s", what, strings.Join(have, ", "))
+				}
+			}
+			continue
+		}
+		if i := strings.Index(got, text); i >= 0 {
+			return miss("%s holds it: %s", what, value.Quoted(value.Cut(got[max(0, i-20):], 100)))
+		}
+	}
+	return Outcome{Held: true}
 }
 
 // isJSON wants one JSON document, and a type that says so.

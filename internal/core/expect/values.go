@@ -48,6 +48,9 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 	a := c.Reply.Answer
 	switch p.Op {
 	case "empty":
+		if a.Stray > 0 {
+			return miss("%d bytes follow the header section of an answer that can have no body", a.Stray)
+		}
 		return verdict(len(a.Body) == 0, "the body has %d bytes: %s", len(a.Body), value.Quoted(value.Cut(c.Reply.Text(), 120)))
 	case "json":
 		return c.isJSON()
@@ -75,6 +78,10 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 		return c.same(p, v)
 	case "same shape as":
 		return c.sameShape(p, v)
+	case "agrees with":
+		return c.agrees(p, v)
+	case "resembles":
+		return c.resembles(p, v)
 	}
 	return c.fits(p, v)
 }

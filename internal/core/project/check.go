@@ -314,7 +314,7 @@ func stepTitle(st *syntax.Statement) string {
 // hold names that are only kept later.
 func (c *checker) head(st *syntax.Statement) {
 	switch st.Body.(type) {
-	case *syntax.Observe, *syntax.Header:
+	case *syntax.Observe, *syntax.Header, *syntax.Auth, *syntax.Expect:
 		saved := c.later
 		for n := range saved {
 			if c.known[n] == nil {
@@ -487,20 +487,26 @@ func (c *checker) files(st *syntax.Statement) {
 
 // claims checks what expectations refer to: steps and observations.
 func (c *checker) claims(st *syntax.Statement) {
-	var claim syntax.Claim
 	switch b := st.Body.(type) {
 	case *syntax.Expect:
-		claim = b.Claim
+		c.claim(b.Claim)
+		if b.When != nil {
+			c.claim(b.When.Claim)
+			if b.When.Of != nil {
+				c.stepKnown(b.When.Of)
+			}
+		}
 	case *syntax.When:
-		claim = b.Claim
+		c.claim(b.Claim)
 		if b.Of != nil {
 			c.stepKnown(b.Of)
 		} else if len(c.steps) == 0 {
 			c.p.say(c.f, st.Span, "no step before this one has an answer", `name one: when status 200 of "step"`)
 		}
-	default:
-		return
 	}
+}
+
+func (c *checker) claim(claim syntax.Claim) {
 	if src := claim.Predicate.Source; src != nil && src.Kind == "step" && src.Title != nil {
 		c.stepKnown(src.Title)
 	}

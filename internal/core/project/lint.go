@@ -17,7 +17,7 @@ func (c *checker) unused() {
 		switch b.word {
 		case "keep", "let":
 			c.p.warn(c.f, b.span, "`"+name+"` is bound and never used", "use it as {"+name+"}, or take the line away")
-		case "expect", "prefer":
+		case "expect", "prefer", "need":
 			c.p.warn(c.f, b.span, "`"+name+"` is bound and never used", "use it as {"+name+"}, or take `as "+name+"` away")
 		}
 	}

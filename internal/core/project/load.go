@@ -35,7 +35,41 @@ type File struct {
 	Uses []*File
 	// scenarios are what it holds to run.
 	scenarios []*Scenario
+	// line is that of the resource which a derived file comes from, else 0.
+	line int
 }
+
+// Line is where a statement stands: that of the resource, for a derived one.
+func (f *File) Line(st *syntax.Statement) int {
+	if f.line > 0 {
+		return f.line
+	}
+	return f.Source.Position(st.Span.Start).Line
+}
+
+// Derive adds scenarios that a statement of a file gave rise to, as a file of
+// their own behind it that knows all that the file knows.
+func (p *Project) Derive(from *File, at *syntax.Statement, tree *syntax.File) {
+	f := &File{File: tree, Path: from.Path, Uses: []*File{from}, line: from.Line(at)}
+	p.collect(f)
+	// Filled now, since workers only read it.
+	p.checked = false
+	p.Layers(f)
+	p.checked = true
+	for i, other := range p.Files {
+		if other == from {
+			next := i + 1
+			for next < len(p.Files) && p.Files[next].line > 0 {
+				next++
+			}
+			p.Files = append(p.Files[:next:next], append([]*File{f}, p.Files[next:]...)...)
+			return
+		}
+	}
+}
+
+// Derived tells whether the file's scenarios were derived.
+func (f *File) Derived() bool { return f.line > 0 }
 
 // Dir is the folder that names in the file are relative to.
 func (f *File) Dir() string { return filepath.Dir(f.Path) }

@@ -25,6 +25,8 @@ type Scenario struct {
 	Cases []Case
 	// Alone marks a scenario that never runs beside others.
 	Alone bool
+	// Check is what the scenario proves of a resource, or nil.
+	Check *syntax.Check
 }
 
 // Case is one row: a node when it stands in the scenario, a value when it
@@ -48,7 +50,7 @@ func (c Case) Names() []string {
 }
 
 // Line is the line of the scenario's first word.
-func (s *Scenario) Line() int { return s.File.Source.Position(s.Statement.Span.Start).Line }
+func (s *Scenario) Line() int { return s.File.Line(s.Statement) }
 
 // Raw is the title as it stands in the file.
 func (s *Scenario) Raw() string {
@@ -101,6 +103,8 @@ func (p *Project) head(s *Scenario) {
 			s.Tags = append(s.Tags, b.Tags...)
 		case *syntax.Cases:
 			s.Cases = p.rows(s, c, b)
+		case *syntax.Check:
+			s.Check = b
 		case *syntax.Block:
 			s.Alone = s.Alone || c.Word == "alone"
 		}

@@ -93,6 +93,19 @@ var functions = map[string]function{
 	"upper": {1, 1, `upper("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToUpper(a[0].Plain())), nil
 	}},
+	"another": {1, 1, "another(id)", func(w *World, a []*value.Value) (*value.Value, error) {
+		return another(w.Rand, a[0])
+	}},
+	"nth": {2, 2, "nth(ids, 1)", func(_ *World, a []*value.Value) (*value.Value, error) {
+		n, ok := a[1].Int()
+		if a[0].Kind != value.Array || !ok || n < 1 {
+			return nil, fmt.Errorf("nth() takes a list and a place in it, counted from 1")
+		}
+		if n > len(a[0].Items) {
+			return nil, &Unbound{fmt.Sprintf("element %d of a list of %d", n, len(a[0].Items))}
+		}
+		return a[0].Items[n-1], nil
+	}},
 	"length": {1, 1, "length(name)", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Length()
 		if !ok {

@@ -4,6 +4,7 @@ package state
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"usualpath/internal/core/jsonpath"
@@ -26,6 +27,8 @@ type Snapshot struct {
 type View struct {
 	In, By   *jsonpath.Query
 	Ignoring []*jsonpath.Query
+	// Without is the key of a member that is left out, nil for none.
+	Without *value.Value
 }
 
 // Absent is the snapshot of something that is not there.
@@ -71,6 +74,9 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 			if len(nodes) != 1 {
 				return fmt.Errorf("%s tells members apart by one value, and selects %d in %s", v.By, len(nodes), value.Cut(m.String(), 80))
 			}
+			if v.Without != nil && sameKey(v.Without, nodes[0].Value) {
+				continue
+			}
 			key = nodes[0].Value.Key()
 		}
 		for _, q := range v.Ignoring {
@@ -86,6 +92,10 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 	return nil
 }
 
+// sameKey compares a key with a name's value: a number and its text are one,
+// since ids often travel as text.
+func sameKey(a, b *value.Value) bool { return value.Equal(a, b) || a.Plain() == b.Plain() }
+
 // Change is a member before and after.
 type Change struct{ Before, After *value.Value }
 
@@ -99,6 +109,9 @@ type Delta struct {
 // Between compares two snapshots; the order of members does not matter.
 func Between(before, after *Snapshot) *Delta {
 	d := &Delta{Single: before.Single}
+	if before == after {
+		return d
+	}
 	for _, k := range before.Keys {
 		now, ok := after.Members[k]
 		switch {
@@ -126,11 +139,17 @@ type Result struct {
 // Judge holds the delta of an observation against the effects named. What no
 // effect names must not have happened.
 func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) (*Result, error) {
-	want := map[string]int{}
+	want, slack := map[string]int{}, map[string][2]int{}
 	var shapes []string
 	r := &Result{Held: true}
 	for _, e := range effects {
 		switch {
+		case e.Range != nil:
+			lo, hi, err := bounds(e.Range, names)
+			if err != nil {
+				return nil, err
+			}
+			slack[e.Word] = [2]int{lo, hi}
 		case e.Shape == nil:
 		case e.Shape.Kind == syntax.Number || e.Shape.Kind == syntax.Ref:
 			v, err := names.Value(e.Shape)
@@ -148,6 +167,10 @@ func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) 
 	}
 	have := map[string]int{"gains": len(d.Gained), "loses": len(d.Lost), "changes": len(d.Changed)}
 	for _, w := range []string{"gains", "loses", "changes"} {
+		if s, ok := slack[w]; ok {
+			r.Held = r.Held && have[w] >= s[0] && have[w] <= s[1]
+			continue
+		}
 		r.Held = r.Held && have[w] == want[w]
 	}
 	taken := map[*value.Value]bool{}
@@ -169,6 +192,29 @@ func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) 
 		r.Found = append([]string{name + ": " + d.summary() + still(want, have)}, append(d.details(), shapes...)...)
 	}
 	return r, nil
+}
+
+// bounds are the ends of a count that may vary.
+func bounds(r *syntax.Range, names *scope.Scope) (lo, hi int, err error) {
+	hi = math.MaxInt
+	for _, end := range []struct {
+		n  *syntax.Node
+		to *int
+	}{{r.Lo, &lo}, {r.Hi, &hi}} {
+		if end.n == nil {
+			continue
+		}
+		v, err := names.Value(end.n)
+		if err != nil {
+			return 0, 0, err
+		}
+		n, ok := v.Int()
+		if !ok {
+			return 0, 0, fmt.Errorf("%s is no count", value.Cut(v.String(), 40))
+		}
+		*end.to = n
+	}
+	return lo, hi, nil
 }
 
 // still says which effect did not come about at all.

@@ -35,10 +35,22 @@ func (p *parser) expect() *Expect {
 		return e
 	}
 	e.Claim = p.claim()
+	if !p.failed && p.takeWord("when") {
+		e.When = p.when()
+	}
 	if !p.failed && p.takeWord("because") {
 		e.Because = p.str("a reason", `because "why it matters"`)
 	}
 	return e
+}
+
+// when reads a condition, and the step that it is about.
+func (p *parser) when() *When {
+	w := &When{Claim: p.claim()}
+	if !p.failed && p.takeWord("of") {
+		w.Of = p.str("a step's title", `when status 200 of "step"`)
+	}
+	return w
 }
 
 func (p *parser) claim() Claim {
@@ -153,6 +165,19 @@ func (p *parser) predicate(s Subject) Predicate {
 		if !p.failed && p.needWord("and", "between 1 and 60") {
 			pr.Values = append(pr.Values, p.needValues(1)...)
 		}
+	case "lacks":
+		if s.Kind == "header" {
+			pr.Values = p.listItems()
+		} else {
+			pr.Values = p.needValues(1)
+		}
+	case "agrees":
+		if p.needWord("with", `agrees with "step"`) {
+			pr.Op = "agrees with"
+			p.compared(s, &pr)
+		}
+	case "resembles":
+		pr.Source = p.stepSource()
 	case "contains", "covers":
 		pr.Values = p.needValues(1)
 	case "starts", "ends":
@@ -333,6 +358,11 @@ func (p *parser) same(s Subject, pr *Predicate) {
 		return
 	}
 	pr.Op = "same as"
+	p.compared(s, pr)
+}
+
+// compared reads the source of a comparison, and what is left out of it.
+func (p *parser) compared(s Subject, pr *Predicate) {
 	p.blanks()
 	start := p.i
 	src := &Source{}
@@ -359,7 +389,7 @@ func (p *parser) same(s Subject, pr *Predicate) {
 	if (s.Kind == "status" || s.Kind == "header" || s.Kind == "cookie") && !p.failed && (src.Kind != "step" || src.Path != nil) {
 		p.fail(src.Span, s.Kind+" is compared with the answer of a step", `write same as "step"`)
 	}
-	if !p.failed && s.Kind == "body" && p.takeWord("except") {
+	if !p.failed && (s.Kind == "body" || s.Kind == "path") && p.takeWord("except") {
 		pr.Except = p.paths()
 	}
 }
@@ -452,7 +482,7 @@ func (p *parser) statuses() []StatusClass {
 		}
 		one.Span = source.Span{Start: start, End: p.i}
 		out = append(out, one)
-		if p.takeByte(',') {
+		if !p.listing && p.takeByte(',') {
 			p.fail(source.Span{Start: p.i - 1, End: p.i}, "statuses are joined by `or`", "write 200 or 204")
 			return out
 		}
@@ -482,7 +512,14 @@ func (p *parser) effects(s Subject) Predicate {
 				return pr
 			}
 			p.blanks()
-			e.Shape = p.shape()
+			if b := p.peek(); b >= '0' && b <= '9' {
+				r := p.rangeOf()
+				if e.Range = r; r.Lo == r.Hi {
+					e.Range, e.Shape = nil, r.Lo
+				}
+			} else {
+				e.Shape = p.shape()
+			}
 			pr.Effects = append(pr.Effects, e)
 		default:
 			p.i = start

@@ -61,8 +61,8 @@ type parser struct {
 	top, step, request *Statement
 	// closed is set once an expectation has ended the request's lines.
 	closed bool
-	// after is set in a step after `again`.
-	again bool
+	// listing lets a comma end a list of statuses.
+	listing bool
 }
 
 // statement reads one statement; false at the end of the file.
@@ -180,6 +180,8 @@ func (p *parser) context() int {
 		return inEnvironment
 	case "service":
 		return inService
+	case "resource":
+		return inResource
 	}
 	return 0
 }
@@ -250,8 +252,8 @@ func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bo
 			p.fail(at, w+" stands before `send`", "move it up to the start of the step, or into a step of its own")
 			return false
 		}
-	case "expect", "prefer", "keep", "again":
-		if p.request == nil && !(p.restarts() && st.Word != "again") {
+	case "expect", "prefer", "need", "keep", "again":
+		if p.request == nil && !(p.looksBack() && st.Word != "again") {
 			p.fail(at, w+" is about an answer, and this step has sent nothing yet", "write `send METHOD /path` before it")
 			return false
 		}
@@ -259,9 +261,11 @@ func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bo
 	return true
 }
 
-func (p *parser) restarts() bool {
+// looksBack tells whether a step without a request may say something of the
+// last answer: after a restart, or under a condition.
+func (p *parser) looksBack() bool {
 	for _, c := range p.step.Children {
-		if c.Word == "restart" || c.Word == "kill" {
+		if c.Word == "restart" || c.Word == "kill" || c.Word == "when" {
 			return true
 		}
 	}
@@ -333,7 +337,7 @@ func (p *parser) own(st *Statement, indented bool) {
 		switch st.Word {
 		case "send", "again":
 			p.request, p.closed = st, false
-		case "expect", "prefer", "keep":
+		case "expect", "prefer", "need", "keep":
 			p.closed = true
 		}
 	}

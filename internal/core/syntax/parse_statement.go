@@ -22,10 +22,13 @@ func (p *parser) body(st *Statement) {
 		st.Body = &Titled{Title: p.title(st.Word)}
 	case "afterwards", "defaults", "alone":
 		st.Body = &Block{}
+	case "check", "collection", "item", "members", "content", "identity", "make", "remake", "amend", "assigned", "required",
+		"unique", "hidden", "volatile", "reads", "filter", "paging", "supports", "answers", "under", "idempotency", "skip":
+		p.resourceLine(st)
 	case "before", "after":
 		p.needWord("each", st.Word+" each")
 		st.Body = &Each{}
-	case "project", "environment", "service":
+	case "project", "environment", "service", "resource":
 		n, _ := p.name("a name")
 		st.Body = &Named{Name: n}
 	case "routine":
@@ -86,12 +89,8 @@ func (p *parser) body(st *Statement) {
 		}
 		st.Body = a
 	case "when":
-		w := &When{Claim: p.claim()}
-		if !p.failed && p.takeWord("of") {
-			w.Of = p.str("a step's title", `when status 200 of "step"`)
-		}
-		st.Body = w
-	case "expect", "prefer":
+		st.Body = p.when()
+	case "expect", "prefer", "need":
 		st.Body = p.expect()
 	case "keep":
 		st.Body = p.keep()
@@ -289,6 +288,8 @@ func (p *parser) observe() *Observe {
 			o.In = p.path()
 		case p.takeWord("by"):
 			o.By = p.path()
+		case p.takeWord("without"):
+			o.Without = p.value()
 		case p.takeWord("ignoring"):
 			o.Ignoring = p.paths()
 		case p.takeWord("paging"):
@@ -299,7 +300,7 @@ func (p *parser) observe() *Observe {
 				p.failHere("paging names two query parameters", "write paging limit, offset")
 			}
 		default:
-			p.failHere("`in`, `by`, `ignoring` or `paging` was expected, found "+p.found(), form)
+			p.failHere("`in`, `by`, `without`, `ignoring` or `paging` was expected, found "+p.found(), form)
 		}
 	}
 	return o
@@ -514,7 +515,13 @@ var methods = map[string]bool{"GET": true, "HEAD": true, "POST": true, "PUT": tr
 
 func (p *parser) keep() *Keep {
 	k := &Keep{}
-	form := "keep " + "name from $.id"
+	form := "keep name from $.id"
+	if mark := p.i; p.takeWord("every") {
+		k.Every = p.nextWord() != "from"
+		if !k.Every {
+			p.i = mark
+		}
+	}
 	k.Name, k.NameSpan = p.name("a name")
 	if p.failed || !p.needWord("from", form) {
 		return k
@@ -522,6 +529,7 @@ func (p *parser) keep() *Keep {
 	p.blanks()
 	if p.peek() == '$' {
 		k.From, k.Path = "path", p.path()
+		p.ifThere(k)
 		return k
 	}
 	start := p.i
@@ -552,7 +560,15 @@ func (p *parser) keep() *Keep {
 		}
 		p.fail(span, "nothing can be kept from "+p.quoteOr(span), hint)
 	}
+	p.ifThere(k)
 	return k
+}
+
+// ifThere reads the end of a keep that may find nothing.
+func (p *parser) ifThere(k *Keep) {
+	if !p.failed && p.takeWord("if") {
+		k.IfThere = p.needWord("there", "keep "+k.Name+" from … if there")
+	}
 }
 
 func (p *parser) quoteOr(span source.Span) string {

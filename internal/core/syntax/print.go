@@ -242,32 +242,27 @@ func (l *layout) body(st *Statement) {
 			l.write("times")
 		}
 	case *When:
-		l.claim(b.Claim)
-		if b.Of != nil {
-			l.write("of")
-			l.node(b.Of)
-		}
+		l.when(b)
 	case *Expect:
 		if b.Quantifier != "" {
 			l.write(b.Quantifier)
 			l.node(b.N)
 		}
 		l.claim(b.Claim)
+		if b.When != nil {
+			l.write("when")
+			l.when(b.When)
+		}
 		if b.Because != nil {
 			l.b.WriteString("  because")
 			l.node(b.Because)
 		}
 	case *Keep:
-		l.write(b.Name, "from")
-		if b.Path != nil {
-			l.write(b.Path.Raw)
-			return
-		}
-		l.write(b.From)
-		l.write(quoteXPath(b.From, b.Key))
-		l.node(b.Pattern)
+		l.keep(b)
 	case *Setting:
 		l.template(b.Text)
+	case *Check, *Target, *Where, *Identity, *Listing, *Paths, *Reads, *Answers, *Skip:
+		l.resource(st)
 	case *Start:
 		l.node(b.Command)
 	case *Ready:
@@ -282,6 +277,31 @@ func (l *layout) body(st *Statement) {
 		if b.Within.Raw != "" {
 			l.write("within", b.Within.Raw)
 		}
+	}
+}
+
+func (l *layout) when(w *When) {
+	l.claim(w.Claim)
+	if w.Of != nil {
+		l.write("of")
+		l.node(w.Of)
+	}
+}
+
+func (l *layout) keep(k *Keep) {
+	if k.Every {
+		l.write("every")
+	}
+	l.write(k.Name, "from")
+	if k.Path != nil {
+		l.write(k.Path.Raw)
+	} else {
+		l.write(k.From)
+		l.write(quoteXPath(k.From, k.Key))
+		l.node(k.Pattern)
+	}
+	if k.IfThere {
+		l.write("if there")
 	}
 }
 
@@ -309,6 +329,10 @@ func (l *layout) observe(o *Observe) {
 		if one.path != nil {
 			l.write(one.word, one.path.Raw)
 		}
+	}
+	if o.Without != nil {
+		l.write("without")
+		l.node(o.Without)
 	}
 	if len(o.Ignoring) > 0 {
 		l.write("ignoring", joinPaths(o.Ignoring))
@@ -363,6 +387,9 @@ func (l *layout) predicate(p Predicate) {
 			}
 			l.write(e.Word)
 			l.node(e.Shape)
+			if e.Range != nil {
+				l.write(rangeText(e.Range))
+			}
 		}
 		return
 	case "compare":
@@ -375,14 +402,9 @@ func (l *layout) predicate(p Predicate) {
 		l.write("and")
 		l.node(p.Values[1])
 		return
-	case "lists", "lists only":
+	case "lists", "lists only", "lacks":
 		l.write(p.Op)
-		for i, v := range p.Values {
-			l.write(listItem(v))
-			if i < len(p.Values)-1 {
-				l.b.WriteByte(',')
-			}
-		}
+		l.list(p.Values)
 		return
 	default:
 		l.write(p.Op)
@@ -407,6 +429,15 @@ func (l *layout) predicate(p Predicate) {
 		l.write("except", joinPaths(p.Except))
 	}
 	l.write(p.LimitRaw)
+}
+
+func (l *layout) list(items []*Node) {
+	for i, v := range items {
+		l.write(listItem(v))
+		if i < len(items)-1 {
+			l.b.WriteByte(',')
+		}
+	}
 }
 
 // listItem is a bare token as it was written, anything else in quotes.
@@ -459,6 +490,13 @@ func ClaimText(c Claim) string {
 	return l.b.String()
 }
 
+// ObserveText is an observation on one line, as it stands in a file.
+func ObserveText(o *Observe) string {
+	l := &layout{}
+	l.observe(o)
+	return l.b.String()
+}
+
 // ExpectText is an expectation on one line without its reason.
 func ExpectText(e *Expect) string {
 	l := &layout{}
@@ -467,5 +505,9 @@ func ExpectText(e *Expect) string {
 		l.node(e.N)
 	}
 	l.claim(e.Claim)
+	if e.When != nil {
+		l.write("when")
+		l.when(e.When)
+	}
 	return l.b.String()
 }

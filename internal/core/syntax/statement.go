@@ -83,6 +83,8 @@ type (
 		NameSpan source.Span
 		At       *Template
 		In, By   *Path
+		// Without is the key of a member that is left out.
+		Without  *Node
 		Ignoring []*Path
 		// Paging names the query parameters `paging limit, offset`.
 		Paging []string
@@ -147,17 +149,57 @@ type (
 		// Quantifier is every, exactly, at least or at most; N its number.
 		Quantifier string
 		N          *Node
-		Because    *Node
+		// When is the condition under which this is expected at all.
+		When    *When
+		Because *Node
 	}
 	// Keep is `keep NAME from SOURCE`.
 	Keep struct {
-		Name     string
-		NameSpan source.Span
+		// Every keeps the value of each copy, as a list; IfThere binds nothing
+		// when the source has nothing, where else the step would fail.
+		Every, IfThere bool
+		Name           string
+		NameSpan       source.Span
 		// From is path, header, cookie, status, body, text or xml.
 		From    string
 		Path    *Path
 		Key     string
 		Pattern *Node
+	}
+	// Check is `check FAMILY/NAME of RESOURCE on OPERATION`: what a scenario
+	// proves, and for which cell of the grid.
+	Check struct {
+		ID, Resource, Operation string
+		// Level is must, should or usual.
+		Level string
+		Span  source.Span
+	}
+	// Target is a line of a resource that holds a path: collection, item.
+	Target struct{ Path *Template }
+	// Where is a line of a resource that holds a JSONPath: members, content.
+	Where struct{ Path *Path }
+	// Identity says how an item is told from others: by a member, by the
+	// Location of its create, or by a name that the client chooses.
+	Identity struct {
+		Path   *Path
+		Header string
+		Chosen *Node
+		// By tells the members of the list apart, where Path does not.
+		By *Path
+	}
+	// Listing is a line of a resource that lists names.
+	Listing struct{ Items []*Node }
+	// Paths is `volatile $.x, …`.
+	Paths struct{ List []*Path }
+	// Reads is the shape that a made item reads as.
+	Reads struct{ Shape *Node }
+	// Answers narrows the statuses that are accepted.
+	Answers struct{ List []AnswerFor }
+	// Skip leaves a derived check out.
+	Skip struct {
+		Check   string
+		Span    source.Span
+		Because *Node
 	}
 	// Setting is a plain `word rest` line: cookies on, allow HOST.
 	Setting struct{ Text *Template }
@@ -176,6 +218,13 @@ type (
 		Within Duration
 	}
 )
+
+// AnswerFor is `create 201` of `answers`.
+type AnswerFor struct {
+	What   string
+	Span   source.Span
+	Status []StatusClass
+}
 
 // NameAt is a name and its place.
 type NameAt struct {
@@ -265,4 +314,6 @@ type Effect struct {
 	Word string
 	// Shape is what the one member must look like; a Number node is a count.
 	Shape *Node
+	// Range is a count that may vary: 0..1.
+	Range *Range
 }

@@ -25,6 +25,7 @@ func Walk(st *Statement, visit func(*Expr)) {
 		w.template(b.At)
 		w.path(b.In)
 		w.path(b.By)
+		w.node(b.Without)
 		w.paths(b.Ignoring)
 	case *Header:
 		w.template(b.Value)
@@ -53,7 +54,26 @@ func Walk(st *Statement, visit func(*Expr)) {
 	case *Expect:
 		w.node(b.N)
 		w.claim(b.Claim)
+		if b.When != nil {
+			w.claim(b.When.Claim)
+		}
 		w.node(b.Because)
+	case *Target:
+		w.template(b.Path)
+	case *Where:
+		w.path(b.Path)
+	case *Identity:
+		w.path(b.Path)
+		w.path(b.By)
+		w.node(b.Chosen)
+	case *Paths:
+		w.paths(b.List)
+	case *Reads:
+		w.node(b.Shape)
+	case *Answers:
+		for _, a := range b.List {
+			w.statuses(a.Status)
+		}
 	case *Keep:
 		w.path(b.Path)
 	case *Setting:
@@ -172,9 +192,7 @@ func (w walker) rng(r *Range) {
 func (w walker) claim(c Claim) {
 	w.path(c.Subject.Path)
 	p := c.Predicate
-	for _, s := range p.Status {
-		w.node(s.Ref)
-	}
+	w.statuses(p.Status)
 	w.node(p.Shape)
 	for _, v := range p.Values {
 		w.node(v)
@@ -188,5 +206,12 @@ func (w walker) claim(c Claim) {
 	}
 	for _, e := range p.Effects {
 		w.node(e.Shape)
+		w.rng(e.Range)
+	}
+}
+
+func (w walker) statuses(list []StatusClass) {
+	for _, s := range list {
+		w.node(s.Ref)
 	}
 }

@@ -10,6 +10,7 @@ const (
 	inEnvironment
 	inService
 	inRoutine
+	inResource
 )
 
 // keyword says where a statement may stand and, in a few words, how it goes on.
@@ -26,6 +27,7 @@ var keywords = map[string]keyword{
 	"base":        {inFile | inEnvironment, `base http://127.0.0.1:8080`},
 	"scenario":    {inFile, `scenario "title"`},
 	"afterwards":  {inFile, `afterwards`},
+	"resource":    {inFile, `resource boats`},
 	"before":      {inFile, `before each`},
 	"after":       {inFile, `after each`},
 	"routine":     {inFile, `routine "title" takes name, …`},
@@ -38,6 +40,7 @@ var keywords = map[string]keyword{
 	"for":         {inHead, `for each case`},
 	"observe":     {inFile | inHead, `observe name at /path by $.id`},
 	"alone":       {inHead, `alone`},
+	"check":       {inHead, `check lifecycle/deleted-is-gone of boats on delete`},
 	"step":        {inHead | inStep | inRoutine, `step "title"`},
 	"do":          {inHead | inStep | inRoutine, `do "routine"`},
 	"give":        {inRoutine, `give name`},
@@ -47,10 +50,11 @@ var keywords = map[string]keyword{
 	"kill":        {inStep, `kill service`},
 	"send":        {inStep, `send GET /path`},
 	"expect":      {inStep, `expect status 200`},
+	"need":        {inHead | inStep, `need status 2xx`},
 	"prefer":      {inStep, `prefer header ETag exists`},
 	"keep":        {inStep, `keep name from $.id`},
 	"again":       {inStep, `again`},
-	"header":      {inHead | inRequest | inDefaults | inEnvironment, `header Name: value`},
+	"header":      {inHead | inRequest | inDefaults | inEnvironment | inResource, `header Name: value`},
 	"without":     {inRequest, `without header Name`},
 	"query":       {inRequest, `query name = value`},
 	"json":        {inRequest, `json { … }`},
@@ -59,7 +63,7 @@ var keywords = map[string]keyword{
 	"file":        {inRequest, `file "name"`},
 	"form":        {inRequest, `form name = value`},
 	"part":        {inRequest, `part name = value`},
-	"auth":        {inRequest | inDefaults | inEnvironment, `auth bearer {token}`},
+	"auth":        {inHead | inRequest | inDefaults | inEnvironment | inResource, `auth bearer {token}`},
 	"follow":      {inRequest, `follow 3`},
 	"timeout":     {inRequest | inDefaults | inEnvironment, `timeout 5s`},
 	"together":    {inRequest, `together 8`},
@@ -71,6 +75,27 @@ var keywords = map[string]keyword{
 	"ready":       {inService, `ready GET /path is 200 within 20s`},
 	"stop":        {inService, `stop TERM within 5s`},
 	"watch":       {inService, `watch "folder"`},
+	"collection":  {inResource, `collection /boats`},
+	"item":        {inResource, `item /boats/{id}`},
+	"members":     {inResource, `members $.boats[*]`},
+	"content":     {inResource, `content $.boat`},
+	"identity":    {inResource, `identity $.id, identity header Location, or identity chosen "GP{turn}"`},
+	"make":        {inResource, `make { "name": "Sand Martin {turn}" }`},
+	"remake":      {inResource, `remake { "name": "Sand Martin {turn}" }`},
+	"amend":       {inResource, `amend { "flag": "SE" }`},
+	"assigned":    {inResource, `assigned id, registered_at`},
+	"required":    {inResource, `required name, length_m`},
+	"unique":      {inResource, `unique name`},
+	"volatile":    {inResource, `volatile $.seen_at`},
+	"hidden":      {inResource, `hidden pin`},
+	"reads":       {inResource, `reads { "id": integer, ... }`},
+	"filter":      {inResource, `filter flag = DK`},
+	"paging":      {inResource, `paging limit, offset`},
+	"supports":    {inResource, `supports list, create, read, replace, amend, delete`},
+	"answers":     {inResource, `answers create 201, repeat delete 404`},
+	"under":       {inResource, `under boats`},
+	"idempotency": {inResource, `idempotency key`},
+	"skip":        {inResource, `skip input/big-body because "the proxy in front refuses it"`},
 }
 
 func wordsIn(where int) []string {
@@ -94,12 +119,12 @@ var subjectWords = []string{"status", "header", "cookie", "body", "text", "xml",
 // predicateWords are the first words of predicates, by kind of subject.
 var predicateWords = map[string][]string{
 	"status": {"same"},
-	"header": {"exists", "missing", "is", "contains", "starts", "ends", "matches", "lists", "same"},
-	"cookie": {"exists", "missing", "is", "contains", "starts", "ends", "matches", "same"},
-	"path": {"exists", "missing", "is", "<", "<=", ">", ">=", "between", "contains", "starts", "ends", "matches",
-		"count", "every", "some", "none", "unique", "sorted", "same"},
-	"body":        {"is", "empty", "json", "covers", "same", "fits", "leaks"},
-	"text":        {"is", "contains", "starts", "ends", "matches", "same"},
+	"header": {"exists", "missing", "is", "contains", "starts", "ends", "matches", "lacks", "lists", "same"},
+	"cookie": {"exists", "missing", "is", "contains", "starts", "ends", "matches", "lacks", "same"},
+	"path": {"exists", "missing", "is", "<", "<=", ">", ">=", "between", "contains", "starts", "ends", "matches", "lacks",
+		"count", "every", "some", "none", "unique", "sorted", "same", "agrees"},
+	"body":        {"is", "empty", "json", "covers", "same", "agrees", "resembles", "fits", "leaks"},
+	"text":        {"is", "contains", "starts", "ends", "matches", "lacks", "same"},
 	"xml":         {"exists", "missing", "is", "count", "contains", "starts", "ends", "matches"},
 	"time":        {"under"},
 	"size":        {"under"},

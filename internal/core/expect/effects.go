@@ -1,14 +1,9 @@
 package expect
 
 import (
-	"usualpath/internal/core/jsonpath"
-	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// Without is a value less the nodes that a path selects.
-func Without(v *value.Value, q *jsonpath.Query) *value.Value { return state.Without(v, q) }
 
 // indent is a value as it is saved in a baseline.
 func indent(v *value.Value) string { return v.Indented() + "\n" }

@@ -1,0 +1,58 @@
+package engine
+
+import (
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/project"
+)
+
+func checkOf(s *project.Scenario) *event.Check {
+	c := s.Check
+	if c == nil {
+		return nil
+	}
+	return &event.Check{ID: c.ID, Level: c.Level, Resource: c.Resource, Operation: c.Operation}
+}
+
+func resourceKey(f *project.File, c *event.Check) string { return f.Path + "\x00" + c.Resource }
+
+// shutBy tells why a check is blocked without being run, or "".
+func (r *run) shutBy(f *project.File, c *event.Check) string {
+	if c == nil {
+		return ""
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.shut[resourceKey(f, c)]
+}
+
+func (r *run) shutOff(f *project.File, c *event.Check, why string) {
+	if why == "" {
+		why = "the examples of the resource do not work"
+	}
+	r.mu.Lock()
+	r.shut[resourceKey(f, c)] = why
+	r.mu.Unlock()
+}
+
+// countCheck counts a check's verdict; the caller holds the lock.
+func (r *run) countCheck(check *event.Check, f *project.File, v event.Verdict) {
+	if check == nil {
+		return
+	}
+	c := &r.counts
+	c.Checks++
+	if key := resourceKey(f, check); !r.counted[key] {
+		r.counted[key] = true
+		c.Resources++
+	}
+	switch v {
+	case event.Failed:
+		c.ChecksFailed++
+	case event.Warned:
+		c.ChecksWarned++
+	case event.Blocked:
+		c.ChecksBlocked++
+	case event.LeftOut:
+		c.ChecksLeftOut++
+	}
+}

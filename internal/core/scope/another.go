@@ -1,0 +1,51 @@
+package scope
+
+import (
+	"strings"
+
+	"github.com/google/uuid"
+
+	"usualpath/internal/core/value"
+)
+
+// another is a value of the same form that nothing is likely to have: for a
+// number one that is some hundred millions larger and still fits 32 bits, a
+// fresh UUID for a UUID, a text with other letters and digits. Of a path or URL
+// only the last segment is another.
+func another(r *Random, v *value.Value) (*value.Value, error) {
+	if v.Kind == value.Number {
+		sum, err := value.Add(v.Text, value.NewInt(700_000_000+r.Int64N(200_000_000)).Text, false)
+		return value.NewNumber(sum), err
+	}
+	text := v.Plain()
+	if _, err := uuid.Parse(text); err == nil && len(text) == 36 {
+		id, err := uuid.NewRandomFromReader(randomReader{r})
+		return value.NewString(id.String()), err
+	}
+	head := ""
+	if i := strings.LastIndexByte(strings.TrimSuffix(text, "/"), '/'); i >= 0 {
+		head, text = text[:i+1], text[i+1:]
+		last, err := another(r, lastSegment(text))
+		return value.NewString(head + last.Plain()), err
+	}
+	out := []byte(text)
+	for i, b := range out {
+		switch {
+		case b >= '0' && b <= '9':
+			out[i] = '0' + (b-'0'+1+byte(r.IntN(9)))%10
+		case b >= 'a' && b <= 'z':
+			out[i] = 'a' + (b-'a'+1+byte(r.IntN(25)))%26
+		case b >= 'A' && b <= 'Z':
+			out[i] = 'A' + (b-'A'+1+byte(r.IntN(25)))%26
+		}
+	}
+	return value.NewString(string(out)), nil
+}
+
+// lastSegment is a path's segment as a number where it is one.
+func lastSegment(text string) *value.Value {
+	if text != "" && strings.Trim(text, "0123456789") == "" && text[0] != '0' && len(text) < 10 {
+		return value.NewNumber(text)
+	}
+	return value.NewString(text)
+}
