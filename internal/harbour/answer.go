@@ -116,30 +116,43 @@ func matches(lines []string, etag string) bool {
 	return false
 }
 
-// acceptable tells whether a client takes JSON (RFC 9110 §12.5.1).
-func acceptable(r *http.Request) bool {
+// preferred is the type among those offered that a client likes best, the
+// first one when it does not care, "" when it takes none (RFC 9110 §12.5.1).
+func preferred(r *http.Request, offers ...string) string {
 	lines := r.Header.Values("Accept")
 	if len(lines) == 0 {
-		return true
+		return offers[0]
 	}
-	best, bestQ := -1, 0.0
+	best, bestQ := "", 0.0
+	for _, offer := range offers {
+		if q := quality(lines, offer); q > bestQ {
+			best, bestQ = offer, q
+		}
+	}
+	return best
+}
+
+// quality is the weight of a type: that of the narrowest range that holds it.
+func quality(lines []string, offer string) float64 {
+	family, _, _ := strings.Cut(offer, "/")
+	rank := map[string]int{"*/*": 1, family + "/*": 2, offer: 3}
+	best, q := 0, 0.0
 	for _, one := range strings.Split(strings.Join(lines, ","), ",") {
 		kind, params, _ := strings.Cut(strings.TrimSpace(one), ";")
-		rank := map[string]int{"*/*": 0, "application/*": 1, "application/json": 2}
-		n, ok := rank[strings.ToLower(strings.TrimSpace(kind))]
-		if !ok || n < best {
+		n := rank[strings.ToLower(strings.TrimSpace(kind))]
+		if n == 0 || n < best {
 			continue
 		}
-		best, bestQ = n, 1
+		best, q = n, 1
 		for _, p := range strings.Split(params, ";") {
 			if v, found := strings.CutPrefix(strings.TrimSpace(p), "q="); found {
-				if q, err := strconv.ParseFloat(v, 64); err == nil {
-					bestQ = q
+				if f, err := strconv.ParseFloat(v, 64); err == nil {
+					q = f
 				}
 			}
 		}
 	}
-	return best >= 0 && bestQ > 0
+	return q
 }
 
 // page cuts a list by limit and offset and links to the pages beside it

@@ -65,17 +65,9 @@ func (h *harbour) withBoat(next func(http.ResponseWriter, *http.Request, *Boat))
 			h.store.writing.Lock()
 			defer h.store.writing.Unlock()
 		}
-		raw := r.PathValue("id")
-		id, err := strconv.ParseUint(raw, 10, 64)
 		b := &Boat{}
-		if err == nil && strconv.FormatUint(id, 10) == raw {
-			err = h.store.get("boats", number(id), b)
-		} else {
-			err = errNone
-		}
+		err := h.numbered("boats", r.PathValue("id"), b)
 		switch {
-		case errors.Is(err, errNone) && h.has(missingIsEmpty):
-			w.WriteHeader(http.StatusOK)
 		case errors.Is(err, errNone):
 			refuse(w, r, http.StatusNotFound, "there is no such boat")
 		case err != nil:
@@ -188,12 +180,6 @@ func (h *harbour) write(w http.ResponseWriter, r *http.Request, old *Boat, m mem
 	if !ok || !precondition(w, r, old) || h.taken(w, r, b.Name, old.ID) {
 		return
 	}
-	if h.has(putAppends) && r.Method == http.MethodPut {
-		if h.add(w, r, b) {
-			show(w, r, http.StatusOK, b)
-		}
-		return
-	}
 	b.ID, b.RegisteredAt = old.ID, old.RegisteredAt
 	if err := h.store.put("boats", number(b.ID), b); err != nil {
 		refuse(w, r, http.StatusInternalServerError, "the boat cannot be stored")
@@ -206,14 +192,12 @@ func (h *harbour) deleteBoat(w http.ResponseWriter, r *http.Request, b *Boat) {
 	if !precondition(w, r, b) {
 		return
 	}
-	var err error
-	switch {
-	case h.has(deletedStillThere):
-	case h.has(deleteRemovesAll):
-		err = h.store.clear("boats")
-	default:
-		err = h.store.remove("boats", number(b.ID))
+	// What belongs to a boat goes with it.
+	stays, err := h.staysOf(b.ID)
+	for _, one := range stays {
+		err = errors.Join(err, h.store.remove("stays", number(one.ID)))
 	}
+	err = errors.Join(err, h.store.remove("photos", number(b.ID)), h.store.remove("boats", number(b.ID)))
 	if err != nil {
 		refuse(w, r, http.StatusInternalServerError, "the boat cannot be removed")
 		return

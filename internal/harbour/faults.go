@@ -11,27 +11,27 @@ type Fault struct {
 	Name string
 	// Says tells what goes wrong, as a client would see it.
 	Says string
+	// Finds are the derived checks that must find it; Also those that may fail
+	// with it, since they need what is broken.
+	Finds, Also []string
+	// Restart marks one that only shows when the service is started anew.
+	Restart bool
+	bend    bend
 }
 
-const (
-	deletedStillThere = "deleted-still-there"
-	missingIsEmpty    = "missing-is-empty-200"
-	deleteRemovesAll  = "delete-removes-all"
-	putAppends        = "put-appends"
-	noAllow           = "no-allow"
-)
-
-var faults = []Fault{
-	{deletedStillThere, "DELETE answers 204 and the boat is still there"},
-	{missingIsEmpty, "a boat that is not there answers 200 with nothing"},
-	{deleteRemovesAll, "deleting one boat removes all of them"},
-	{putAppends, "PUT on a boat adds another one in place of replacing it"},
-	{noAllow, "405 is answered without an Allow header"},
+// tables are the faults, a file each.
+func tables() []Fault {
+	var out []Fault
+	for _, t := range [][]Fault{lifecycleFaults(), repeatFaults(), absenceFaults(), methodFaults(), inputFaults(),
+		representationFaults(), preconditionFaults(), accessFaults(), raceFaults(), durabilityFaults()} {
+		out = append(out, t...)
+	}
+	return out
 }
 
 // Faults lists all faults, by name.
 func Faults() []Fault {
-	out := append([]Fault(nil), faults...)
+	out := tables()
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out
 }
@@ -39,11 +39,7 @@ func Faults() []Fault {
 // CheckFaults says which of these names is no fault.
 func CheckFaults(names []string) error {
 	for _, n := range names {
-		known := false
-		for _, f := range faults {
-			known = known || f.Name == n
-		}
-		if !known {
+		if _, ok := fault(n); !ok {
 			var all []string
 			for _, f := range Faults() {
 				all = append(all, f.Name)
@@ -52,4 +48,13 @@ func CheckFaults(names []string) error {
 		}
 	}
 	return nil
+}
+
+func fault(name string) (Fault, bool) {
+	for _, f := range tables() {
+		if f.Name == name {
+			return f, true
+		}
+	}
+	return Fault{}, false
 }

@@ -40,20 +40,25 @@ type Server struct {
 }
 
 type harbour struct {
-	store  *store
-	faults map[string]bool
+	store *store
+	// bends are the bad habits, in the order in which they were named.
+	bends   []bend
+	keeping durability
 }
-
-func (h *harbour) has(fault string) bool { return h.faults[fault] }
 
 // Start opens the store and listens. Close ends it.
 func Start(o Options) (s *Server, err error) {
 	if err := CheckFaults(o.Faults); err != nil {
 		return nil, err
 	}
-	s = &Server{done: make(chan struct{}), h: &harbour{faults: map[string]bool{}}}
-	for _, f := range o.Faults {
-		s.h.faults[f] = true
+	s = &Server{done: make(chan struct{}), h: &harbour{}}
+	faults := map[string]bool{}
+	for _, name := range o.Faults {
+		faults[name] = true
+		f, _ := fault(name)
+		if f.bend != nil {
+			s.h.bends = append(s.h.bends, f.bend)
+		}
 	}
 	if o.Data == "" {
 		if s.temp, err = os.MkdirTemp("", "gull-point-*"); err != nil {
@@ -63,12 +68,12 @@ func Start(o Options) (s *Server, err error) {
 	} else if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return nil, fmt.Errorf("the folder for the data cannot be made: %w", err)
 	}
-	if s.h.store, err = openStore(o.Data); err != nil {
+	if s.h.store, err = s.h.keeping.open(o.Data, faults); err != nil {
 		return nil, errors.Join(fmt.Errorf("the store in %s cannot be opened: %w", o.Data, err), s.drop())
 	}
 	if o.SeedData {
 		if err := s.h.seed(); err != nil {
-			return nil, errors.Join(err, s.h.store.close(), s.drop())
+			return nil, errors.Join(err, s.h.store.close(), s.h.keeping.close(), s.drop())
 		}
 	}
 	if o.Listen == "" {
@@ -76,10 +81,10 @@ func Start(o Options) (s *Server, err error) {
 	}
 	listener, err := net.Listen("tcp", o.Listen)
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("cannot listen on %s: %w", o.Listen, err), s.h.store.close(), s.drop())
+		return nil, errors.Join(fmt.Errorf("cannot listen on %s: %w", o.Listen, err), s.h.store.close(), s.h.keeping.close(), s.drop())
 	}
 	s.URL = "http://" + listener.Addr().String()
-	s.http = &http.Server{Handler: s.h.routes(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
+	s.http = &http.Server{Handler: bents(s.h.bends...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
 	go func() {
 		defer close(s.done)
 		// Serve always ends with an error; that of a shutdown is no news.
@@ -104,7 +109,7 @@ func (s *Server) Close() error {
 		err = s.http.Close()
 	}
 	<-s.done
-	return errors.Join(err, s.h.store.close(), s.drop())
+	return errors.Join(err, s.h.store.close(), s.h.keeping.close(), s.drop())
 }
 
 // resource is what a path does, by method. HEAD goes with GET, and OPTIONS is
@@ -126,16 +131,25 @@ func (r resource) allow() string {
 func (h *harbour) routes() http.Handler {
 	mux := http.NewServeMux()
 	for path, res := range map[string]resource{
-		"/boats":         h.boats(),
-		"/boats/{id}":    h.boat(),
-		"/berths":        h.berths(),
-		"/berths/{code}": h.berth(),
+		"/boats":                   h.boats(),
+		"/boats/{id}":              h.boat(),
+		"/boats/{id}/stays":        h.stays(),
+		"/boats/{id}/stays/{stay}": h.stay(),
+		"/berths":                  h.berths(),
+		"/berths/{code}":           h.berth(),
+		"/sessions":                h.sessions(),
+		"/log":                     h.entries(),
+		"/log/{id}":                h.entry(),
 		"/healthz": {"GET": func(w http.ResponseWriter, r *http.Request) {
 			show(w, r, http.StatusOK, map[string]string{"harbour": "Gull Point", "state": "open"})
 		}},
 	} {
-		mux.HandleFunc(path, h.serve(res))
+		mux.HandleFunc(path, h.serve(res, "application/json"))
 	}
+	mux.HandleFunc("/tides", h.serve(h.tideList(), tideTypes...))
+	mux.HandleFunc("/tides/{day}", h.serve(h.tide(), tideTypes...))
+	// A picture is served as what it is.
+	mux.HandleFunc("/boats/{id}/photo", h.serve(h.photo()))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		// The router would redirect paths such as /boats//1; here they are unknown.
 		if _, pattern := mux.Handler(r); pattern == "" || strings.Contains(r.URL.EscapedPath(), "//") || strings.Contains(r.URL.Path, "/..") || strings.Contains(r.URL.Path, "/./") {
@@ -150,7 +164,7 @@ func (h *harbour) routes() http.Handler {
 	})
 }
 
-func (h *harbour) serve(res resource) http.HandlerFunc {
+func (h *harbour) serve(res resource, offers ...string) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		method := r.Method
 		if method == http.MethodHead {
@@ -162,12 +176,10 @@ func (h *harbour) serve(res resource) http.HandlerFunc {
 			w.Header().Set("Allow", res.allow())
 			w.WriteHeader(http.StatusNoContent)
 		case !ok:
-			if !h.has(noAllow) {
-				w.Header().Set("Allow", res.allow())
-			}
+			w.Header().Set("Allow", res.allow())
 			refuse(w, r, http.StatusMethodNotAllowed, r.Method+" is not for this path")
-		case !acceptable(r):
-			refuse(w, r, http.StatusNotAcceptable, "this is served as application/json")
+		case len(offers) > 0 && preferred(r, offers...) == "":
+			refuse(w, r, http.StatusNotAcceptable, "this is served as "+strings.Join(offers, ", "))
 		default:
 			handle(w, r)
 		}

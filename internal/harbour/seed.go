@@ -43,5 +43,15 @@ func (h *harbour) seed() error {
 			}
 		}
 	}
+	for _, st := range []Stay{{Boat: 1, Berth: "E1", From: "2026-06-01", Nights: "3"}, {Boat: 2, Berth: "B1", From: "2026-06-02", Nights: "1"},
+		{Boat: 5, Berth: "C2", From: "2026-06-02", Nights: "5"}, {Boat: 1, Berth: "F1", From: "2026-07-10", Nights: "14"}} {
+		var err error
+		if st.ID, err = h.store.next("stays"); err != nil {
+			return err
+		}
+		if err := h.store.put("stays", number(st.ID), st); err != nil {
+			return err
+		}
+	}
 	return nil
 }

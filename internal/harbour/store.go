@@ -20,13 +20,13 @@ type store struct {
 	writing sync.Mutex
 }
 
-var buckets = []string{"boats", "berths"}
+var buckets = []string{"boats", "berths", "stays", "keys", "tokens", "log", "photos"}
 
 // openStore opens or makes the database in a folder. Writes are not forced to
 // the disk one by one: they survive the end of the process, also a kill, which
 // is what the harbour shows; a power failure is not its subject.
 func openStore(folder string) (*store, error) {
-	db, err := bbolt.Open(filepath.Join(folder, "harbour.db"), 0o600, &bbolt.Options{NoSync: true, NoFreelistSync: true})
+	db, err := bbolt.Open(filepath.Join(folder, storeName), 0o600, &bbolt.Options{NoSync: true, NoFreelistSync: true})
 	if err != nil {
 		return nil, err
 	}
@@ -56,6 +56,16 @@ func (s *store) next(bucket string) (id uint64, err error) {
 		return err
 	})
 	return id, err
+}
+
+// last is the last id that was drawn.
+func (s *store) last(bucket string) (id uint64) {
+	// Reading does not fail.
+	_ = s.db.View(func(tx *bbolt.Tx) error {
+		id = tx.Bucket([]byte(bucket)).Sequence()
+		return nil
+	})
+	return id
 }
 
 func (s *store) put(bucket string, key []byte, item any) error {

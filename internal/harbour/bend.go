@@ -1,0 +1,223 @@
+package harbour
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// bend puts a bad habit around the good service.
+type bend func(h *harbour, next http.Handler) http.Handler
+
+// reply is an answer of the good service, before it is sent.
+type reply struct {
+	status int
+	header http.Header
+	body   []byte
+}
+
+func (a *reply) Header() http.Header { return a.header }
+
+func (a *reply) WriteHeader(status int) {
+	if a.status == 0 {
+		a.status = status
+	}
+}
+
+func (a *reply) Write(p []byte) (int, error) {
+	a.WriteHeader(http.StatusOK)
+	a.body = append(a.body, p...)
+	return len(p), nil
+}
+
+// say replaces body and type.
+func (a *reply) say(kind, body string) {
+	a.header.Set("Content-Type", kind)
+	a.header.Del("ETag")
+	a.body = []byte(body)
+}
+
+// edit changes the object in the body, or each of those in its array.
+func (a *reply) edit(change func(m map[string]any)) {
+	d := json.NewDecoder(bytes.NewReader(a.body))
+	d.UseNumber()
+	var v any
+	if d.Decode(&v) != nil {
+		return
+	}
+	switch v := v.(type) {
+	case map[string]any:
+		change(v)
+	case []any:
+		for _, one := range v {
+			if m, ok := one.(map[string]any); ok {
+				change(m)
+			}
+		}
+	}
+	if data, err := encode(v); err == nil {
+		a.body = data
+	}
+}
+
+// id is that of the item in the body, 0 for none.
+func (a *reply) id() uint64 {
+	var item struct{ ID uint64 }
+	if json.Unmarshal(a.body, &item) != nil {
+		return 0
+	}
+	return item.ID
+}
+
+// call is one request to a bent service.
+type call struct {
+	h    *harbour
+	next http.Handler
+	w    http.ResponseWriter
+	r    *http.Request
+	body []byte
+}
+
+// ask sends a request to the good service.
+func (c *call) ask(method, at string, body []byte) *reply {
+	r := c.r.Clone(c.r.Context())
+	r.Method, r.Body, r.ContentLength = method, io.NopCloser(bytes.NewReader(body)), int64(len(body))
+	if at != "" {
+		r.URL.Path, r.URL.RawPath, r.URL.RawQuery = at, "", ""
+	}
+	r.RequestURI = r.URL.RequestURI()
+	a := &reply{header: http.Header{}}
+	c.next.ServeHTTP(a, r)
+	a.WriteHeader(http.StatusOK)
+	return a
+}
+
+// askPlain is ask without conditions and without keys, and with a JSON body.
+func (c *call) askPlain(method, at string, body []byte) *reply {
+	plain := *c
+	plain.r = c.r.Clone(c.r.Context())
+	for _, n := range []string{"If-Match", "If-None-Match", "Idempotency-Key"} {
+		plain.r.Header.Del(n)
+	}
+	plain.r.Header.Set("Content-Type", "application/json")
+	return plain.ask(method, at, body)
+}
+
+// good is the answer of the good service to this request.
+func (c *call) good() *reply { return c.ask(c.r.Method, "", c.body) }
+
+func (c *call) give(a *reply) {
+	for n, values := range a.header {
+		c.w.Header()[n] = values
+	}
+	if c.w.Header().Get("Content-Length") != "" {
+		c.w.Header().Set("Content-Length", strconv.Itoa(len(a.body)))
+	}
+	c.w.WriteHeader(a.status)
+	_, _ = c.w.Write(a.body)
+}
+
+// item is the path's item as the good service shows it; nil when it is not
+// there.
+func (c *call) item() *reply {
+	a := c.askPlain(http.MethodGet, "", nil)
+	if a.status != http.StatusOK {
+		return nil
+	}
+	return a
+}
+
+// members are those of the body, empty when it is no object.
+func (c *call) members() members {
+	var m members
+	if json.Unmarshal(c.body, &m) != nil || m == nil {
+		m = members{}
+	}
+	return m
+}
+
+func encoded(m members) []byte {
+	// Members that were decoded can be encoded.
+	data, _ := json.Marshal(m)
+	return data
+}
+
+// matchAny tells whether a method is in a list such as "GET HEAD", "" for any.
+func matchAny(methods, method string) bool {
+	for _, m := range strings.Fields(methods) {
+		if m == method {
+			return true
+		}
+	}
+	return methods == ""
+}
+
+// on takes over requests of these methods to a path; a `*` is one segment, ""
+// any path.
+func on(methods, pattern string, do func(c *call)) bend {
+	return func(h *harbour, next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			fits, err := path.Match(pattern, r.URL.EscapedPath())
+			if !matchAny(methods, r.Method) || pattern != "" && (err != nil || !fits) {
+				next.ServeHTTP(w, r)
+				return
+			}
+			body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, 8<<20))
+			if err != nil {
+				refuse(w, r, http.StatusRequestEntityTooLarge, "the body is too long")
+				return
+			}
+			do(&call{h: h, next: next, w: w, r: r, body: body})
+		})
+	}
+}
+
+// after lets the good service answer, and changes what it says.
+func after(methods, pattern string, change func(c *call, a *reply)) bend {
+	return on(methods, pattern, func(c *call) {
+		a := c.good()
+		change(c, a)
+		c.give(a)
+	})
+}
+
+// errors changes what is said in answers with a status of 400 and above.
+func onErrors(change func(c *call, a *reply)) bend {
+	return after("", "", func(c *call, a *reply) {
+		if a.status >= 400 {
+			change(c, a)
+		}
+	})
+}
+
+// bents joins several habits into one.
+func bents(list ...bend) bend {
+	return func(h *harbour, next http.Handler) http.Handler {
+		for _, b := range list {
+			next = b(h, next)
+		}
+		return next
+	}
+}
+
+// memory is what a fault remembers between requests.
+type memory[T any] struct {
+	mu   sync.Mutex
+	last map[string]T
+}
+
+func (m *memory[T]) swap(key string, now T) (before T, known bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.last == nil {
+		m.last = map[string]T{}
+	}
+	before, known = m.last[key]
+	m.last[key] = now
+	return before, known
+}

@@ -1,0 +1,122 @@
+package harbour
+
+import (
+	"net/http"
+	"strings"
+)
+
+const trace = `<!doctype html><html><head><title>Error</title></head><body><h1>NoSuchBoat</h1><pre>
+Traceback (most recent call last):
+  File "/srv/harbour/app/boats.py", line 87, in show
+    boat = register[ident]
+KeyError: ident
+</pre></body></html>`
+
+// absenceFaults are about what is not there.
+func absenceFaults() []Fault {
+	missing := func(methods string, change func(c *call, a *reply)) bend {
+		return after(methods, "/boats/*", func(c *call, a *reply) {
+			if a.status == http.StatusNotFound {
+				change(c, a)
+			}
+		})
+	}
+	as := func(status int) func(*call, *reply) {
+		return func(_ *call, a *reply) {
+			a.status = status
+			a.edit(func(m map[string]any) { m["status"], m["title"] = status, http.StatusText(status) })
+		}
+	}
+	return []Fault{
+		{Name: "missing-is-empty-200", Says: "a boat that is not there answers 200 with nothing",
+			bend: missing("GET HEAD", func(_ *call, a *reply) {
+				a.status, a.body = http.StatusOK, nil
+				a.header.Del("Content-Type")
+			})},
+		{Name: "missing-is-null", Says: "a boat that is not there answers 200 with null",
+			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
+		{Name: "missing-is-500", Says: "a boat that is not there answers 500", bend: missing("GET HEAD", as(500))},
+		{Name: "missing-is-401", Says: "a boat that is not there answers 401", bend: missing("GET HEAD", as(401))},
+		{Name: "missing-is-html", Says: "a boat that is not there answers an HTML page with a stack trace",
+			bend: missing("GET HEAD", func(_ *call, a *reply) { a.say("text/html; charset=utf-8", trace) })},
+		{Name: "missing-says-nothing", Says: "a boat that is not there answers 404 without a body",
+			bend: missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
+		{Name: "missing-redirects", Says: "a boat that is not there redirects to the list",
+			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
+		{Name: "missing-put-creates", Says: "PUT on a boat that never was makes one with that id",
+			bend: on("PUT", "/boats/*", func(c *call) {
+				if id := c.number(); id > c.h.store.last("boats") {
+					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
+						c.h.move(made.id(), id)
+						made.edit(func(m map[string]any) { m["id"] = id })
+						c.give(made)
+						return
+					}
+				}
+				c.give(c.good())
+			})},
+		{Name: "missing-put-200", Says: "PUT on a boat that is not there answers 200 with what was sent",
+			bend: missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+		{Name: "missing-patch-200", Says: "PATCH on a boat that is not there answers 200 with what was sent",
+			bend: missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+		{Name: "missing-delete-500", Says: "DELETE of a boat that never was answers 500",
+			bend: missing("DELETE", func(c *call, a *reply) {
+				if id := c.number(); id > c.h.store.last("boats") {
+					as(500)(c, a)
+				}
+			})},
+		{Name: "missing-head-200", Says: "HEAD of a boat that is not there answers 200", bend: missing("HEAD", as(200))},
+		{Name: "deleted-is-500", Says: "reading a boat that was deleted answers 500",
+			bend: missing("GET HEAD", func(c *call, a *reply) {
+				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
+					as(500)(c, a)
+				}
+			})},
+		{Name: "deleted-patch-200", Says: "PATCH on a boat that was deleted answers 200 with nothing",
+			bend: missing("PATCH", func(c *call, a *reply) {
+				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
+					a.status = 200
+					a.say("application/json", "{}")
+				}
+			})},
+		{Name: "malformed-id-500", Says: "an id that is no number answers 500",
+			bend: missing("GET", func(c *call, a *reply) {
+				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
+					as(500)(c, a)
+				}
+			})},
+		{Name: "malformed-id-is-first", Says: "an id that is no number answers the first boat",
+			bend: on("GET", "/boats/*", func(c *call) {
+				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
+					c.give(c.ask("GET", "/boats/1", nil))
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "id-zero-is-first", Says: "id 0 answers the first boat",
+			bend: on("GET HEAD", "/boats/0", func(c *call) { c.give(c.ask(c.r.Method, "/boats/1", nil)) })},
+		{Name: "unknown-path-200", Says: "a path that is not there answers 200 with a welcome",
+			bend: on("", "", func(c *call) {
+				a := c.good()
+				if a.status == http.StatusNotFound && strings.Contains(string(a.body), "nothing at this path") && !strings.HasPrefix(c.r.URL.Path, "/boats/") {
+					a.status = http.StatusOK
+					a.say("application/json", `{"harbour":"Gull Point","welcome":true}`)
+				}
+				c.give(a)
+			})},
+		{Name: "missing-parent-empty", Says: "the stays of a boat that is not there are an empty list",
+			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
+				if a.status == http.StatusNotFound {
+					a.status = http.StatusOK
+					a.say("application/json", "[]")
+				}
+			})},
+		{Name: "no-stays-404", Says: "a boat without stays answers 404 for their list",
+			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
+				if string(a.body) == "[]" {
+					a.status = http.StatusNotFound
+					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
+				}
+			})},
+	}
+}

@@ -1,0 +1,115 @@
+package harbour
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"sync/atomic"
+)
+
+// preconditionFaults are about entity tags and what is asked with them.
+func preconditionFaults() []Fault {
+	without := func(methods string, headers ...string) bend {
+		one := func(c *call) {
+			for _, n := range headers {
+				c.r.Header.Del(n)
+			}
+			c.give(c.good())
+		}
+		return bents(on(methods, "/boats/*", one), on(methods, "/berths/*", one))
+	}
+	return []Fault{
+		{Name: "etag-never-changes", Says: "the tag of a boat stays when the boat changes",
+			bend: bents(after("GET HEAD", "/boats/*", func(c *call, a *reply) {
+				if a.header.Get("ETag") != "" {
+					a.header.Set("ETag", fmt.Sprintf(`"boat-%d"`, c.number()))
+				}
+			}))},
+		{Name: "etag-always-changes", Says: "each read of a boat has another tag",
+			bend: func() bend {
+				var n atomic.Int64
+				return after("GET", "/boats/*", func(_ *call, a *reply) {
+					if a.header.Get("ETag") != "" {
+						a.header.Set("ETag", fmt.Sprintf(`"%d"`, n.Add(1)))
+					}
+				})
+			}()},
+		{Name: "if-none-match-unheard", Says: "If-None-Match of a read is not heard", bend: without("GET", "If-None-Match")},
+		{Name: "not-modified-always", Says: "any If-None-Match answers 304",
+			bend: on("GET", "/boats/*", func(c *call) {
+				if c.r.Header.Get("If-None-Match") != "" && c.item() != nil {
+					c.w.WriteHeader(http.StatusNotModified)
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "if-match-unheard", Says: "If-Match of a write is not heard: what others wrote is lost",
+			bend: without("PUT PATCH DELETE", "If-Match")},
+		{Name: "create-only-unheard", Says: "PUT with If-None-Match: * replaces what is there", bend: without("PUT", "If-None-Match")},
+	}
+}
+
+// accessFaults are about the log, which wants a token.
+func accessFaults() []Fault {
+	// open lets a request pass as the harbourmaster's.
+	open := func(c *call) {
+		token := "spare-key"
+		_ = c.h.store.put("tokens", []byte(token), session{"harbourmaster", "harbourmaster"})
+		c.r.Header.Set("Authorization", "Bearer "+token)
+		c.give(c.good())
+	}
+	log := func(methods string, do func(c *call)) bend {
+		return bents(on(methods, "/log", do), on(methods, "/log/*", do))
+	}
+	missing := func(c *call) bool { return c.r.Header.Get("Authorization") == "" }
+	return []Fault{
+		{Name: "log-reads-open", Says: "the log can be read without a token",
+			bend: log("GET", func(c *call) {
+				if missing(c) {
+					open(c)
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "log-delete-open", Says: "entries can be removed without a token",
+			bend: log("DELETE", func(c *call) {
+				if missing(c) {
+					open(c)
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "any-token-works", Says: "any token is taken",
+			bend: log("", func(c *call) {
+				if strings.HasPrefix(c.r.Header.Get("Authorization"), "Bearer ") {
+					open(c)
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "no-challenge", Says: "401 is answered without WWW-Authenticate",
+			bend: onErrors(func(_ *call, a *reply) { a.header.Del("WWW-Authenticate") })},
+		{Name: "refused-and-done", Says: "a DELETE without a token answers 401 and is done",
+			bend: log("DELETE", func(c *call) {
+				a := c.good()
+				if missing(c) {
+					_ = c.h.store.remove("log", number(c.number()))
+				}
+				c.give(a)
+			})},
+		{Name: "refusal-shows-entry", Says: "the 401 for an entry shows the entry",
+			bend: after("GET", "/log/*", func(c *call, a *reply) {
+				e := &Entry{}
+				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), e) == nil {
+					a.edit(func(m map[string]any) { m["entry"] = e })
+				}
+			})},
+		{Name: "refusal-tells-existence", Says: "without a token a missing entry answers 404, an existing one 401",
+			bend: after("GET", "/log/*", func(c *call, a *reply) {
+				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), &Entry{}) != nil {
+					refuse(a, c.r, http.StatusNotFound, "there is no such entry")
+					a.status, a.body = http.StatusNotFound, []byte(`{"type":"about:blank","title":"Not Found","status":404}`)
+				}
+			})},
+	}
+}

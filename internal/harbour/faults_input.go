@@ -1,0 +1,173 @@
+package harbour
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"regexp"
+	"strings"
+)
+
+var trailingComma = regexp.MustCompile(`,\s*}`)
+
+// inputFaults are about bodies that must be refused, and refused whole.
+func inputFaults() []Fault {
+	// mend makes a body good that the service would refuse, and lets it pass.
+	mend := func(methods string, how func(c *call, m members) members) bend {
+		one := func(c *call) {
+			if m := how(c, c.members()); m != nil {
+				c.body = encoded(m)
+			}
+			c.give(c.good())
+		}
+		return bents(on(methods, "/boats", one), on(methods, "/boats/*", one))
+	}
+	unless := func(m members, name, v string) members {
+		if _, there := m[name]; !there {
+			m[name] = json.RawMessage(v)
+			return m
+		}
+		return nil
+	}
+	refused := func(change func(c *call, a *reply)) bend {
+		one := func(c *call, a *reply) {
+			if a.status == http.StatusBadRequest || a.status == http.StatusUnprocessableEntity {
+				change(c, a)
+			}
+		}
+		return bents(after("POST", "/boats", one), after("PUT PATCH", "/boats/*", one))
+	}
+	return []Fault{
+		{Name: "refused-still-stored", Says: "a POST that is refused stores a boat all the same",
+			bend: after("POST", "/boats", func(c *call, a *reply) {
+				if a.status == http.StatusUnprocessableEntity {
+					n := c.h.store.last("boats")
+					c.askPlain("POST", "/boats", fmt.Appendf(nil, `{"name":"Ghost %d","length_m":1}`, n))
+				}
+			})},
+		{Name: "errors-under-200", Says: "what is refused answers 200 with an error inside",
+			bend: refused(func(_ *call, a *reply) {
+				a.status = http.StatusOK
+				a.say("application/json", `{"status":"fail","error":"bad response"}`)
+			})},
+		{Name: "refused-is-500", Says: "a member that is left out answers 500",
+			bend: refused(func(_ *call, a *reply) {
+				if a.status == http.StatusUnprocessableEntity && strings.Contains(string(a.body), "is required") {
+					a.status = 500
+					a.edit(func(m map[string]any) { m["status"] = 500 })
+				}
+			})},
+		{Name: "length-not-required", Says: "a boat without a length is stored with length 1",
+			bend: mend("POST PUT", func(c *call, m members) members {
+				if len(m) == 0 {
+					return nil
+				}
+				return unless(m, "length_m", "1")
+			})},
+		{Name: "put-length-not-required", Says: "a PUT without a length is taken",
+			bend: mend("PUT", func(c *call, m members) members {
+				if len(m) == 0 {
+					return nil
+				}
+				return unless(m, "length_m", "1")
+			})},
+		{Name: "null-taken", Says: "null for a required member is stored as a default",
+			bend: mend("POST PUT", func(_ *call, m members) members {
+				if string(m["length_m"]) == "null" {
+					m["length_m"] = json.RawMessage("1")
+					return m
+				}
+				return nil
+			})},
+		{Name: "types-coerced", Says: "a number in place of a text is stored as text",
+			bend: mend("POST PUT", func(_ *call, m members) members {
+				if raw := bytes.TrimSpace(m["name"]); len(raw) > 0 && raw[0] >= '0' && raw[0] <= '9' {
+					m["name"] = json.RawMessage(`"` + string(raw) + `"`)
+					return m
+				}
+				return nil
+			})},
+		{Name: "array-taken", Says: "an array around the boat is opened",
+			bend: on("POST", "/boats", func(c *call) {
+				if b := bytes.TrimSpace(c.body); bytes.HasPrefix(b, []byte("[{")) && bytes.HasSuffix(b, []byte("}]")) {
+					c.body = b[1 : len(b)-1]
+				}
+				c.give(c.good())
+			})},
+		{Name: "trailing-comma-taken", Says: "JSON with a comma too many is taken",
+			bend: on("POST", "/boats", func(c *call) {
+				c.body = trailingComma.ReplaceAll(c.body, []byte("}"))
+				c.give(c.good())
+			})},
+		{Name: "malformed-is-html", Says: "malformed JSON answers an HTML page with a stack trace",
+			bend: refused(func(_ *call, a *reply) {
+				if a.status == http.StatusBadRequest {
+					a.say("text/html", trace)
+				}
+			})},
+		{Name: "malformed-is-500", Says: "malformed JSON answers 500",
+			bend: refused(func(_ *call, a *reply) {
+				if a.status == http.StatusBadRequest {
+					a.status = 500
+					a.edit(func(m map[string]any) { m["status"] = 500 })
+				}
+			})},
+		{Name: "empty-body-makes-boat", Says: "an empty body makes a boat without a proper name",
+			bend: on("POST", "/boats", func(c *call) {
+				if len(bytes.TrimSpace(c.body)) == 0 {
+					c.body = fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))
+				}
+				c.give(c.good())
+			})},
+		{Name: "plain-text-makes-default", Says: "JSON labelled as text makes a boat of default values",
+			bend: on("POST", "/boats", func(c *call) {
+				if strings.HasPrefix(c.r.Header.Get("Content-Type"), "text/plain") {
+					c.give(c.askPlain("POST", "", fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))))
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "names-twice", Says: "two boats may have the same name",
+			bend: on("POST", "/boats", func(c *call) {
+				a := c.good()
+				if a.status == http.StatusConflict {
+					a = c.h.forced(c)
+				}
+				c.give(a)
+			})},
+		{Name: "odd-text-500", Says: "a NUL in a name answers 500",
+			bend: on("POST", "/boats", func(c *call) {
+				if bytes.Contains(c.body, []byte(`\u0000`)) {
+					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "big-body-500", Says: "a body of a mebibyte answers 500",
+			bend: on("POST", "/boats", func(c *call) {
+				if len(c.body) > 500_000 {
+					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "refusal-is-mute", Says: "a refusal does not say which member is at fault",
+			bend: refused(func(_ *call, a *reply) {
+				a.edit(func(m map[string]any) { m["detail"] = "something is wrong"; delete(m, "errors") })
+			})},
+	}
+}
+
+// forced stores a boat although its name is taken.
+func (h *harbour) forced(c *call) *reply {
+	m := c.members()
+	name := m["name"]
+	m["name"] = json.RawMessage(fmt.Sprintf(`"Twin %d"`, h.store.last("boats")))
+	a := c.askPlain("POST", "/boats", encoded(m))
+	if id := a.id(); a.status == http.StatusCreated {
+		h.change(id, func(b *Boat) { _ = json.Unmarshal(name, &b.Name) })
+		a.edit(func(m map[string]any) { m["name"] = name })
+	}
+	return a
+}

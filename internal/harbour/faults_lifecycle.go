@@ -1,0 +1,389 @@
+package harbour
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"unicode"
+)
+
+// lifecycleFaults are about what create, read, replace, amend and delete mean.
+func lifecycleFaults() []Fault {
+	return []Fault{
+		{Name: "deleted-still-there", Says: "DELETE answers 204 and the boat is still there",
+			bend: on("DELETE", "/boats/*", func(c *call) {
+				if a := c.item(); a != nil {
+					c.w.WriteHeader(http.StatusNoContent)
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "delete-removes-all", Says: "deleting one boat removes all of them",
+			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+				if a.status == http.StatusNoContent {
+					_ = c.h.store.clear("boats")
+				}
+			})},
+		{Name: "delete-removes-neighbour", Says: "deleting a boat removes the one registered before it too",
+			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+				if id := c.number(); a.status == http.StatusNoContent && id > 1 {
+					_ = c.h.store.remove("boats", number(id-1))
+				}
+			})},
+		{Name: "delete-answers-redirect", Says: "DELETE removes the boat and answers 303",
+			bend: after("DELETE", "/boats/*", func(_ *call, a *reply) {
+				if a.status == http.StatusNoContent {
+					a.status = http.StatusSeeOther
+					a.header.Set("Location", "/boats")
+				}
+			})},
+		{Name: "deleted-comes-back", Says: "PUT on a deleted boat answers 200 and brings it back",
+			bend: on("PUT", "/boats/*", func(c *call) {
+				if id := c.number(); id > 0 && c.item() == nil && id <= c.h.store.last("boats") {
+					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
+						c.h.move(made.id(), id)
+						a := c.askPlain("GET", "", nil)
+						c.give(a)
+						return
+					}
+				}
+				c.give(c.good())
+			})},
+		{Name: "put-appends", Says: "PUT on a boat adds another one in place of replacing it",
+			bend: on("PUT", "/boats/*", func(c *call) {
+				if c.item() == nil {
+					c.give(c.good())
+					return
+				}
+				a := c.askPlain("POST", "/boats", c.body)
+				if a.status == http.StatusConflict {
+					a = c.h.forced(c)
+				}
+				if a.status == http.StatusCreated {
+					a.status = http.StatusOK
+				}
+				c.give(a)
+			})},
+		{Name: "put-merges", Says: "PUT keeps the members that were left out",
+			bend: on("PUT", "/boats/*", func(c *call) {
+				old := c.item()
+				if old == nil || !json.Valid(c.body) {
+					c.give(c.good())
+					return
+				}
+				var m members
+				_ = json.Unmarshal(old.body, &m)
+				_, hasName := c.members()["name"]
+				_, hasLength := c.members()["length_m"]
+				if !hasName || !hasLength {
+					c.give(c.good())
+					return
+				}
+				for n, v := range c.members() {
+					m[n] = v
+				}
+				c.give(c.ask("PUT", "", encoded(m)))
+			})},
+		{Name: "put-ignored", Says: "PUT answers 200 with what was sent, and nothing changes",
+			bend: on("PUT", "/boats/*", func(c *call) {
+				old := c.item()
+				a := c.good()
+				if old != nil && a.status == http.StatusOK {
+					c.h.restore(old)
+				}
+				c.give(a)
+			})},
+		{Name: "put-hits-neighbour", Says: "replacing a boat changes another one too",
+			bend: after("PUT", "/boats/*", func(c *call, a *reply) {
+				if a.status == http.StatusOK {
+					c.h.change(1, func(b *Boat) { port := "Reed " + strconv.FormatUint(a.id(), 10); b.HomePort = &port })
+				}
+			})},
+		{Name: "put-moves-id", Says: "another id inside the body of a PUT moves the boat there",
+			bend: after("PUT", "/boats/*", func(c *call, a *reply) {
+				var to uint64
+				if a.status == http.StatusOK && json.Unmarshal(c.members()["id"], &to) == nil && to != a.id() {
+					c.h.move(a.id(), to)
+				}
+			})},
+		{Name: "put-answers-teapot", Says: "PUT replaces the boat and answers 226",
+			bend: after("PUT", "/boats/*", func(_ *call, a *reply) {
+				if a.status == http.StatusOK {
+					a.status = http.StatusIMUsed
+				}
+			})},
+		{Name: "patch-replaces", Says: "PATCH drops the optional members that it does not name",
+			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+				if a.status == http.StatusOK {
+					sent := c.members()
+					c.h.change(a.id(), func(b *Boat) {
+						for n, at := range map[string]**string{"flag": &b.Flag, "home_port": &b.HomePort} {
+							if _, named := sent[n]; !named {
+								*at = nil
+							}
+						}
+					})
+				}
+			})},
+		{Name: "patch-ignored", Says: "PATCH answers with the amended boat and stores nothing",
+			bend: on("PATCH", "/boats/*", func(c *call) {
+				old := c.item()
+				a := c.good()
+				if old != nil && a.status == http.StatusOK {
+					c.h.restore(old)
+				}
+				c.give(a)
+			})},
+		{Name: "patch-null-ignored", Says: "null in a PATCH leaves the member as it was",
+			bend: on("PATCH", "/boats/*", func(c *call) {
+				m := c.members()
+				for n, v := range m {
+					if string(v) == "null" && n != "name" && n != "length_m" {
+						delete(m, n)
+					}
+				}
+				if len(m) == len(c.members()) {
+					c.give(c.good())
+					return
+				}
+				c.give(c.ask("PATCH", "", encoded(m)))
+			})},
+		{Name: "patch-hits-all", Says: "PATCH of one boat changes the flag of all",
+			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+				if a.status != http.StatusOK {
+					return
+				}
+				if list, err := all[Boat](c.h.store, "boats"); err == nil {
+					for _, b := range list {
+						if b.ID != a.id() {
+							c.h.change(b.ID, func(b *Boat) { flag := "XX"; b.Flag = &flag })
+						}
+					}
+				}
+			})},
+		{Name: "patch-answers-redirect", Says: "PATCH amends the boat and answers 303",
+			bend: after("PATCH", "/boats/*", func(_ *call, a *reply) {
+				if a.status == http.StatusOK {
+					a.status = http.StatusSeeOther
+				}
+			})},
+		{Name: "create-stores-twice", Says: "one POST stores two boats",
+			bend: after("POST", "/boats", func(c *call, a *reply) {
+				if a.status == http.StatusCreated {
+					b := &Boat{}
+					if c.h.store.get("boats", number(a.id()), b) == nil {
+						b.ID, _ = c.h.store.next("boats")
+						_ = c.h.store.put("boats", number(b.ID), b)
+					}
+				}
+			})},
+		{Name: "create-unlisted", Says: "a new boat can be read, and the list does not show it",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				var list []json.RawMessage
+				if json.Unmarshal(a.body, &list) == nil && len(list) > 12 {
+					a.body, _ = encode(list[:12])
+				}
+			})},
+		{Name: "create-answers-200", Says: "a create answers 200 in place of 201",
+			bend: after("POST", "/boats", func(_ *call, a *reply) {
+				if a.status == http.StatusCreated {
+					a.status = http.StatusOK
+				}
+			})},
+		{Name: "location-nowhere", Says: "Location of a create leads to a boat that is not there",
+			bend: after("POST", "/boats", func(_ *call, a *reply) {
+				if a.status == http.StatusCreated {
+					a.header.Set("Location", fmt.Sprintf("/boats/%d", a.id()+1000))
+				}
+			})},
+		{Name: "create-names-nothing", Says: "a create answers 201 with no Location and no id",
+			bend: after("POST", "/log", func(_ *call, a *reply) {
+				if a.status == http.StatusCreated {
+					a.header.Del("Location")
+					a.edit(func(m map[string]any) { delete(m, "id") })
+				}
+			})},
+		{Name: "echo-differs", Says: "the answer to a create shows another name than is stored",
+			bend: after("POST", "/boats", func(_ *call, a *reply) {
+				if a.status == http.StatusCreated {
+					a.edit(func(m map[string]any) { m["name"] = strings.ToUpper(fmt.Sprint(m["name"])) })
+				}
+			})},
+		{Name: "same-id-twice", Says: "two boats made one after the other get the same id",
+			bend: after("POST", "/boats", func(c *call, a *reply) {
+				if id := a.id(); a.status == http.StatusCreated && id%2 == 0 && c.h.store.get("boats", number(id-1), &Boat{}) == nil {
+					c.h.move(id, id-1)
+					a.edit(func(m map[string]any) { m["id"] = id - 1 })
+					a.header.Set("Location", fmt.Sprintf("/boats/%d", id-1))
+				}
+			})},
+		{Name: "id-settable", Says: "a client that sends an id gets it",
+			bend: after("POST", "/boats", func(c *call, a *reply) {
+				var to uint64
+				if a.status == http.StatusCreated && json.Unmarshal(c.members()["id"], &to) == nil && to > 0 {
+					c.h.move(a.id(), to)
+					a.edit(func(m map[string]any) { m["id"] = to })
+					a.header.Set("Location", fmt.Sprintf("/boats/%d", to))
+				}
+			})},
+		{Name: "ids-reused", Says: "a new boat gets the id of one that was deleted last",
+			bend: func() bend {
+				var freed memory[uint64]
+				return bents(
+					after("DELETE", "/boats/*", func(c *call, a *reply) {
+						if a.status == http.StatusNoContent {
+							freed.swap("id", c.number())
+						}
+					}),
+					after("POST", "/boats", func(c *call, a *reply) {
+						if a.status != http.StatusCreated {
+							return
+						}
+						if to, known := freed.swap("id", 0); known && to > 0 {
+							c.h.move(a.id(), to)
+							a.edit(func(m map[string]any) { m["id"] = to })
+							a.header.Set("Location", fmt.Sprintf("/boats/%d", to))
+						}
+					}))
+			}()},
+		{Name: "text-cut-at-20", Says: "names longer than 20 characters are cut",
+			bend: storing(func(b *Boat) {
+				if r := []rune(b.Name); len(r) > 20 {
+					b.Name = string(r[:20])
+				}
+			})},
+		{Name: "accents-lost", Says: "letters with accents are stored without",
+			bend: storing(func(b *Boat) {
+				b.Name = strings.Map(func(r rune) rune {
+					if r > 127 && unicode.Is(unicode.Latin, r) {
+						return 'e'
+					}
+					return r
+				}, b.Name)
+			})},
+		{Name: "emoji-lost", Says: "characters outside the basic plane become question marks",
+			bend: storing(func(b *Boat) {
+				b.Name = strings.Map(func(r rune) rune {
+					if r > 0xffff {
+						return '?'
+					}
+					return r
+				}, b.Name)
+			})},
+		{Name: "markup-escaped", Says: "markup in a name is stored escaped for HTML",
+			bend: storing(func(b *Boat) {
+				b.Name = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;").Replace(b.Name)
+			})},
+		{Name: "numbers-through-float", Says: "lengths pass through a 32-bit float",
+			bend: storing(func(b *Boat) {
+				if f, err := strconv.ParseFloat(string(b.LengthM), 32); err == nil {
+					b.LengthM = json.Number(strconv.FormatFloat(float64(float32(f)), 'f', -1, 64))
+				}
+			})},
+		{Name: "list-rounds", Says: "the list shows rounded lengths, the boat itself does not",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				a.edit(func(m map[string]any) { m["length_m"] = json.Number(strings.Split(fmt.Sprint(m["length_m"]), ".")[0]) })
+			})},
+		{Name: "list-of-one-is-object", Says: "a list that holds one boat is that boat, without an array",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				var list []json.RawMessage
+				if json.Unmarshal(a.body, &list) == nil && len(list) == 1 {
+					a.body = list[0]
+				}
+			})},
+		{Name: "list-is-wrapped-object", Says: "the list is an object with a boat under each id",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				var list []Boat
+				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
+					out := map[string]Boat{}
+					for _, b := range list {
+						out[strconv.FormatUint(b.ID, 10)] = b
+					}
+					a.body, _ = encode(out)
+				}
+			})},
+		{Name: "empty-list-404", Says: "a filter that selects nothing answers 404",
+			bend: after("GET", "/boats", func(c *call, a *reply) {
+				if bytes.Equal(a.body, []byte("[]")) && c.r.URL.RawQuery != "" {
+					a.status = http.StatusNotFound
+					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
+				}
+			})},
+		{Name: "empty-list-null", Says: "a filter that selects nothing answers null",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				if bytes.Equal(a.body, []byte("[]")) {
+					a.body = []byte("null")
+				}
+			})},
+		{Name: "filter-ignored", Says: "the filter by flag is not heard",
+			bend: on("GET", "/boats", func(c *call) {
+				q := c.r.URL.Query()
+				q.Del("flag")
+				c.r.URL.RawQuery = q.Encode()
+				c.give(c.good())
+			})},
+		{Name: "paging-overlaps", Says: "each page begins with the last boat of the one before",
+			bend: on("GET", "/boats", func(c *call) {
+				q := c.r.URL.Query()
+				if n, err := strconv.Atoi(q.Get("offset")); err == nil && n > 0 && n < 100 {
+					q.Set("offset", strconv.Itoa(n-1))
+					c.r.URL.RawQuery = q.Encode()
+				}
+				c.give(c.good())
+			})},
+	}
+}
+
+// storing changes boats behind the back of a create or replace that worked,
+// and tells of it in the answer.
+func storing(change func(b *Boat)) bend {
+	keep := func(c *call, a *reply) {
+		if a.status/100 != 2 || a.id() == 0 {
+			return
+		}
+		c.h.change(a.id(), change)
+		now := &Boat{}
+		if c.h.store.get("boats", number(a.id()), now) == nil {
+			a.body, _ = encode(now)
+			a.header.Set("ETag", tag(a.body))
+		}
+	}
+	return bents(after("POST", "/boats", keep), after("PUT PATCH", "/boats/*", keep))
+}
+
+// number is the number at the end of the path, 0 for none.
+func (c *call) number() uint64 {
+	raw := c.r.URL.Path[strings.LastIndexByte(c.r.URL.Path, '/')+1:]
+	n, err := strconv.ParseUint(raw, 10, 64)
+	if err != nil || strconv.FormatUint(n, 10) != raw {
+		return 0
+	}
+	return n
+}
+
+// change rewrites a boat, if it is there.
+func (h *harbour) change(id uint64, do func(b *Boat)) {
+	b := &Boat{}
+	if h.store.get("boats", number(id), b) != nil {
+		return
+	}
+	do(b)
+	_ = h.store.put("boats", number(b.ID), b)
+}
+
+// move gives a boat another id.
+func (h *harbour) move(from, to uint64) {
+	h.change(from, func(b *Boat) { b.ID = to })
+	_ = h.store.remove("boats", number(from))
+}
+
+// restore puts a boat back as it was shown.
+func (h *harbour) restore(old *reply) {
+	b := &Boat{}
+	if json.Unmarshal(old.body, b) == nil {
+		_ = h.store.put("boats", number(b.ID), b)
+	}
+}

@@ -1,0 +1,65 @@
+package harbour
+
+import (
+	"net/http"
+	"strings"
+	"time"
+)
+
+// methodFaults are about methods that a path does not have.
+func methodFaults() []Fault {
+	known := "GET HEAD POST PUT PATCH DELETE OPTIONS TRACE"
+	asGet := func(unknown bool) bend {
+		return on("", "", func(c *call) {
+			a := c.good()
+			if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) != unknown {
+				a = c.ask(http.MethodGet, "", nil)
+			}
+			c.give(a)
+		})
+	}
+	refused := func(change func(c *call, a *reply)) bend {
+		return after("", "", func(c *call, a *reply) {
+			if a.status == http.StatusMethodNotAllowed {
+				change(c, a)
+			}
+		})
+	}
+	return []Fault{
+		{Name: "unhandled-as-get", Says: "a method that a path does not have is answered as if it were GET", bend: asGet(false)},
+		{Name: "unknown-method-as-get", Says: "an invented method is answered as if it were GET", bend: asGet(true)},
+		{Name: "unhandled-never-answers", Says: "a method that a path does not have is never answered",
+			bend: on("", "", func(c *call) {
+				a := c.good()
+				if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) {
+					select {
+					case <-c.r.Context().Done():
+					case <-time.After(time.Minute):
+					}
+					return
+				}
+				c.give(a)
+			})},
+		{Name: "unhandled-500", Says: "a method that a path does not have answers 500",
+			bend: refused(func(_ *call, a *reply) {
+				a.status = 500
+				a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
+			})},
+		{Name: "no-allow", Says: "405 is answered without an Allow header", bend: refused(func(_ *call, a *reply) { a.header.Del("Allow") })},
+		{Name: "allow-lies", Says: "Allow names methods that answer 405",
+			bend: refused(func(_ *call, a *reply) { a.header.Set("Allow", "GET, HEAD, OPTIONS, POST, PUT, PATCH, DELETE") })},
+		{Name: "allow-is-short", Says: "Allow leaves out methods that work",
+			bend: refused(func(_ *call, a *reply) { a.header.Set("Allow", "HEAD") })},
+		{Name: "head-differs", Says: "HEAD of a boat has another type and tag than GET",
+			bend: after("HEAD", "/boats/*", func(_ *call, a *reply) {
+				a.header.Set("Content-Type", "text/plain")
+				a.header.Set("ETag", `"head"`)
+			})},
+		{Name: "head-404", Says: "HEAD answers 404 where GET answers 200",
+			bend: after("HEAD", "/boats/*", func(_ *call, a *reply) { a.status = http.StatusNotFound })},
+		{Name: "options-lies", Says: "OPTIONS names methods that answer 405",
+			bend: after("OPTIONS", "", func(_ *call, a *reply) {
+				a.header.Set("Allow", strings.Join(strings.Fields(known), ", "))
+			})},
+	}
+}

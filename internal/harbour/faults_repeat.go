@@ -1,0 +1,136 @@
+package harbour
+
+import (
+	"bytes"
+	"fmt"
+	"net/http"
+	"sync/atomic"
+)
+
+// repeatFaults are about what a second request of the same kind does.
+func repeatFaults() []Fault {
+	return []Fault{
+		{Name: "reads-are-counted", Says: "reading a boat counts up a number that the list shows",
+			bend: func() bend {
+				var views atomic.Int64
+				return bents(
+					after("GET", "/boats/*", func(*call, *reply) { views.Add(1) }),
+					after("GET", "/boats", func(_ *call, a *reply) {
+						n := views.Load()
+						a.edit(func(m map[string]any) { m["views"] = n })
+					}))
+			}()},
+		{Name: "reads-differ", Says: "each read of a boat shows another hint",
+			bend: func() bend {
+				var n atomic.Int64
+				return after("GET", "/boats/*", func(_ *call, a *reply) {
+					if a.status == http.StatusOK {
+						hint := fmt.Sprintf("tide table %d", n.Add(1))
+						a.edit(func(m map[string]any) { m["hint"] = hint })
+					}
+				})
+			}()},
+		{Name: "second-put-conflicts", Says: "the same PUT once more answers 409",
+			bend: func() bend {
+				var puts memory[string]
+				return on("PUT", "/boats/*", func(c *call) {
+					before, known := puts.swap(c.r.URL.Path, string(c.body))
+					if known && before == string(c.body) && c.item() != nil {
+						refuse(c.w, c.r, http.StatusConflict, "nothing would change")
+						return
+					}
+					c.give(c.good())
+				})
+			}()},
+		{Name: "put-counts-up", Says: "the same PUT once more changes the home port",
+			bend: func() bend {
+				var puts memory[string]
+				var n atomic.Int64
+				return after("PUT", "/boats/*", func(c *call, a *reply) {
+					if a.status != http.StatusOK {
+						return
+					}
+					if before, known := puts.swap(c.r.URL.Path, string(c.body)); known && before == string(c.body) {
+						c.h.change(a.id(), func(b *Boat) { port := fmt.Sprintf("Skerry %d", n.Add(1)); b.HomePort = &port })
+					}
+				})
+			}()},
+		{Name: "second-delete-500", Says: "deleting a boat that is gone answers 500",
+			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+				if id := c.number(); a.status == http.StatusNotFound && id > 0 && id <= c.h.store.last("boats") {
+					a.status = http.StatusInternalServerError
+					a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
+				}
+			})},
+		{Name: "berth-put-always-creates", Says: "PUT on a berth that is there answers 201 as if it were new",
+			bend: after("PUT", "/berths/*", func(_ *call, a *reply) {
+				if a.status == http.StatusOK {
+					a.status = http.StatusCreated
+				}
+			})},
+		{Name: "berth-put-repeat-refused", Says: "PUT on a berth that is there answers 409",
+			bend: on("PUT", "/berths/*", func(c *call) {
+				if c.item() != nil {
+					refuse(c.w, c.r, http.StatusConflict, "there is such a berth already")
+					return
+				}
+				c.give(c.good())
+			})},
+		{Name: "patch-appends", Says: "the same PATCH once more adds to a text",
+			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+				if a.status == http.StatusOK {
+					c.h.change(a.id(), func(b *Boat) {
+						port := "Skerry"
+						if b.HomePort != nil {
+							port = *b.HomePort + "+"
+						}
+						b.HomePort = &port
+					})
+				}
+			})},
+		{Name: "post-refused-and-stored", Says: "a POST that was sent before answers 409, and stores the boat all the same",
+			bend: on("POST", "/boats", func(c *call) {
+				a := c.good()
+				if a.status == http.StatusConflict {
+					m := c.members()
+					m["name"] = []byte(`"Shadow ` + fmt.Sprint(c.h.store.last("boats")) + `"`)
+					c.askPlain("POST", "/boats", encoded(m))
+				}
+				c.give(a)
+			})},
+		{Name: "key-unheard", Says: "Idempotency-Key is not heard",
+			bend: on("POST", "/boats/*/stays", func(c *call) {
+				c.r.Header.Del("Idempotency-Key")
+				c.give(c.good())
+			})},
+		{Name: "key-ignores-body", Says: "an Idempotency-Key gives the first answer again, whatever is sent with it",
+			bend: replaying(func(c *call) string { return c.r.URL.Path + c.r.Header.Get("Idempotency-Key") })},
+		{Name: "keys-are-mixed-up", Says: "any Idempotency-Key gives the answer of the key before",
+			bend: replaying(func(c *call) string { return c.r.URL.Path })},
+	}
+}
+
+// replaying gives a stay's first answer again, as often as a key comes again.
+func replaying(key func(c *call) string) bend {
+	var first memory[*reply]
+	return on("POST", "/boats/*/stays", func(c *call) {
+		if c.r.Header.Get("Idempotency-Key") == "" {
+			c.give(c.good())
+			return
+		}
+		k := key(c)
+		first.mu.Lock()
+		before := first.last[k]
+		first.mu.Unlock()
+		if before != nil {
+			c.give(before)
+			return
+		}
+		c.r.Header.Del("Idempotency-Key")
+		a := c.good()
+		if a.status == http.StatusCreated {
+			first.swap(k, &reply{a.status, a.header.Clone(), bytes.Clone(a.body)})
+		}
+		c.give(a)
+	})
+}

@@ -1,0 +1,109 @@
+package harbour
+
+import (
+	"bufio"
+	"fmt"
+	"net/http"
+	"strings"
+)
+
+// representationFaults are about answers that a program can use.
+func representationFaults() []Fault {
+	item := func(change func(c *call, a *reply)) bend {
+		return after("GET", "/boats/*", func(c *call, a *reply) {
+			if a.status == http.StatusOK {
+				change(c, a)
+			}
+		})
+	}
+	return []Fault{
+		{Name: "json-as-text", Says: "a boat is answered as text/plain",
+			bend: item(func(_ *call, a *reply) { a.header.Set("Content-Type", "text/plain; charset=utf-8") })},
+		{Name: "type-undeclared", Says: "a boat is answered without a Content-Type",
+			bend: item(func(_ *call, a *reply) { a.header["Content-Type"] = nil })},
+		{Name: "members-twice", Says: "a member stands twice in the JSON of a boat",
+			bend: item(func(_ *call, a *reply) {
+				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"in",`, 1))
+				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"out",`, 1))
+			})},
+		{Name: "json-is-latin", Says: "the list is JSON in Latin-1",
+			bend: after("GET", "/boats", func(_ *call, a *reply) {
+				a.edit(func(m map[string]any) { m["moored"] = "Mole" })
+				a.body = []byte(strings.ReplaceAll(string(a.body), `"Mole"`, "\"M\xf4le\""))
+			})},
+		{Name: "no-content-with-body", Says: "DELETE answers 204 and a body behind it",
+			bend: on("DELETE", "/boats/*", func(c *call) {
+				a := c.good()
+				if a.status != http.StatusNoContent {
+					c.give(a)
+					return
+				}
+				conn, buffer, err := http.NewResponseController(c.w).Hijack()
+				if err != nil {
+					c.give(a)
+					return
+				}
+				defer conn.Close()
+				gone(buffer, "HTTP/1.1 204 No Content\r\nContent-Type: application/json\r\nConnection: close\r\n\r\n{\"deleted\":true}")
+			})},
+		{Name: "read-says-fail", Says: "a boat that is not there answers 200 with the words of an error",
+			bend: after("GET", "/boats/*", func(_ *call, a *reply) {
+				if a.status == http.StatusNotFound {
+					a.status = http.StatusOK
+					a.say("application/json", `{"success":false,"error":"no such boat"}`)
+				}
+			})},
+		{Name: "status-contradicts", Says: "the status in the body of an error is another than that of the answer",
+			bend: onErrors(func(_ *call, a *reply) { a.edit(func(m map[string]any) { m["status"] = 500 }) })},
+		{Name: "errors-differ", Says: "405 is explained in plain text, all else in JSON",
+			bend: onErrors(func(_ *call, a *reply) {
+				if a.status == http.StatusMethodNotAllowed {
+					a.say("text/plain; charset=utf-8", "that cannot be done here")
+				}
+			})},
+		{Name: "errors-leak", Says: "a refusal holds a stack trace",
+			bend: onErrors(func(_ *call, a *reply) {
+				if a.status == http.StatusUnprocessableEntity {
+					a.edit(func(m map[string]any) {
+						m["debug"] = "goroutine 41 [running]:\nmain.(*register).add(0xc0000b4000)\n\t/srv/harbour/register.go:118 +0x2a1"
+					})
+				}
+			})},
+		{Name: "errors-leak-sql", Says: "a name that is taken answers with the statement of the database",
+			bend: onErrors(func(_ *call, a *reply) {
+				if a.status == http.StatusConflict || a.status == http.StatusUnprocessableEntity {
+					a.edit(func(m map[string]any) {
+						m["detail"] = "ERROR: duplicate key value: INSERT INTO boats (name, length_m) VALUES ('x', 1)"
+					})
+				}
+			})},
+		{Name: "accept-500", Says: "an Accept of an unknown type answers 500",
+			bend: after("", "", func(_ *call, a *reply) {
+				if a.status == http.StatusNotAcceptable {
+					a.status = 500
+					a.edit(func(m map[string]any) { m["status"] = 500 })
+				}
+			})},
+		{Name: "accept-unheard", Says: "the tides come as CSV, whatever Accept says",
+			bend: bents(always("/tides"), always("/tides/*"))},
+		{Name: "no-vary", Says: "the tides depend on Accept and do not say so",
+			bend: bents(after("GET", "/tides", dropVary), after("GET", "/tides/*", dropVary))},
+		{Name: "item-in-array", Says: "a boat by itself is an array of one",
+			bend: item(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
+	}
+}
+
+func always(pattern string) bend {
+	return on("GET HEAD", pattern, func(c *call) {
+		c.r.Header.Set("Accept", "text/csv")
+		c.give(c.good())
+	})
+}
+
+func dropVary(_ *call, a *reply) { a.header.Del("Vary") }
+
+// gone writes raw bytes; a client that went away is no error of ours.
+func gone(w *bufio.ReadWriter, text string) {
+	_, _ = w.WriteString(text)
+	_ = w.Flush()
+}
