@@ -37,6 +37,7 @@ With --fault the harbour does one thing wrong, and the run shows it.`,
 		},
 	}
 	f.choose(c)
+	completeChecks(c)
 	c.Flags().StringArrayVar(&faults, "fault", nil, "what the harbour does wrong (repeatable; demo serve --list-faults lists them)")
 	completeFaults(c)
 	c.AddCommand(a.serve())

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
 )
 
 func (a *app) lint() *cobra.Command {
@@ -22,16 +23,42 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 				args = []string{"."}
 			}
 			p := project.Load(args, project.Options{Environment: env})
+			resources, err := resource.Expand(p)
+			if err != nil {
+				return &exit{code: exitBroken, message: err.Error()}
+			}
 			a.diagnose(p.Diagnostics, "")
 			if p.Diagnostics.Errors() > 0 {
 				return &exit{code: exitUsage}
 			}
 			if len(p.Diagnostics) == 0 {
-				fmt.Fprintf(a.out, "%s, %s: nothing to say\n", plural(len(p.Files), "file"), plural(len(p.Scenarios()), "scenario"))
+				a.tidy(p, resources)
 			}
 			return nil
 		},
 	}
 	c.Flags().StringVar(&env, "env", "", "the environment of project.upath to use")
 	return c
+}
+
+// tidy says what was read when there is nothing to say about it.
+func (a *app) tidy(p *project.Project, resources []*resource.Resource) {
+	files, scenarios, checks := 0, 0, 0
+	for _, f := range p.Files {
+		if !f.Derived() {
+			files++
+		}
+	}
+	for _, s := range p.Scenarios() {
+		if s.File.Derived() {
+			checks++
+		} else {
+			scenarios++
+		}
+	}
+	of := ""
+	if len(resources) > 0 {
+		of = fmt.Sprintf(", %s with %s", plural(len(resources), "resource"), plural(checks, "derived check"))
+	}
+	fmt.Fprintf(a.out, "%s, %s%s: nothing to say\n", plural(files, "file"), plural(scenarios, "scenario"), of)
 }

@@ -24,6 +24,8 @@ type runFlags struct {
 	only, tags, skipTags        []string
 	stopEarly, verbose, quiet   bool
 	accept                      bool
+	checks, families            []string
+	level                       string
 	allow                       []string
 	seed                        uint64
 	workers                     int
@@ -34,6 +36,9 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title holds this text (repeatable)")
 	fl.StringSliceVar(&f.tags, "tag", nil, "run the scenarios with one of these tags")
 	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "leave out the scenarios with one of these tags")
+	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
+	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
+	fl.StringVar(&f.level, "level", "must", "the lowest level whose miss fails: must, should or usual")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show the summary only")
@@ -65,6 +70,7 @@ nothing is sent at all.`,
 		},
 	}
 	f.choose(c)
+	completeChecks(c)
 	fl := c.Flags()
 	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
 	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
@@ -132,6 +138,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	if err != nil {
 		return err
 	}
+	if err := expand(p); err != nil {
+		return err
+	}
 	if p.Diagnostics.Errors() == 0 && f.base == "" && p.Service() == nil {
 		p.Diagnostics = append(p.Diagnostics, noBase(p)...).Sort()
 	}
@@ -188,8 +197,11 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 
 func (f *runFlags) options() (*engine.Options, error) {
 	o := &engine.Options{Base: f.base, Only: f.only, Tags: f.tags, SkipTags: f.skipTags, StopEarly: f.stopEarly,
-		Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
+		Checks: f.checks, Families: f.families, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
 	if err := checkBase(f.base); err != nil {
+		return nil, err
+	}
+	if err := checkNames(f); err != nil {
 		return nil, err
 	}
 	if f.workers < 1 || f.workers > 256 {

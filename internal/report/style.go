@@ -86,3 +86,9 @@ func fit(text string, width int) string {
 
 // Arrow points to how something is mended.
 func (s *Style) Arrow() string { return s.paint(s.faint, s.arrow) }
+
+// Strong sets a text off, Faint takes it back.
+func (s *Style) Strong(text string) string { return s.paint(s.strong, text) }
+
+// Faint is for what is said beside the matter.
+func (s *Style) Faint(text string) string { return s.paint(s.faint, text) }

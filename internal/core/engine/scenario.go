@@ -70,7 +70,7 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	default:
 		s.runSteps()
 	}
-	if check != nil && s.verdict == event.Held && s.judged == 0 && s.halted == "" {
+	if check != nil && check.ID != Probe && s.verdict == event.Held && s.judged == 0 {
 		s.verdict = event.LeftOut
 	}
 	if why == "" {

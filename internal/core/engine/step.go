@@ -541,6 +541,12 @@ func (t *step) failedExchange(claims []*syntax.Statement, replies []*expect.Repl
 func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*expect.Reply, sent int, which string) {
 	effect := b.Subject.Kind == "observation" || b.Subject.Kind == "state"
 	finding := event.Finding{Verdict: t.missed(st.Word), Sent: sent}
+	if st.Word != "need" {
+		t.judged++
+		t.mu.Lock()
+		t.counts.Expectations++
+		t.mu.Unlock()
+	}
 	if b.When != nil {
 		some := t.under(b.When, replies)
 		// What all copies did together is told only where it holds for all.
@@ -548,12 +554,6 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 			return
 		}
 		replies = some
-	}
-	if st.Word != "need" {
-		t.judged++
-		t.mu.Lock()
-		t.counts.Expectations++
-		t.mu.Unlock()
 	}
 	// Told only when it is missed, and seldom is.
 	tell := func() {

@@ -594,6 +594,10 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 // routines checks the routines of a file by themselves.
 func (p *Project) routines(f *File) {
 	for _, st := range f.Statements {
+		if st.Word == "resource" {
+			p.resourceNames(f, st)
+			continue
+		}
 		switch b := st.Body.(type) {
 		case *syntax.Routine:
 			c := p.newChecker(f)
@@ -629,6 +633,23 @@ func (p *Project) routines(f *File) {
 		case *syntax.Secret:
 			p.secretFile(f, b)
 		}
+	}
+}
+
+// resourceNames checks the names in a resource: beside the usual ones there are
+// {turn}, {id} and the resource that it is under.
+func (p *Project) resourceNames(f *File, st *syntax.Statement) {
+	c := p.newChecker(f)
+	for _, n := range []string{"turn", "id"} {
+		c.known[n] = &binding{file: f, word: "resource", used: true}
+	}
+	for _, line := range st.Children {
+		if n, ok := line.Body.(*syntax.Named); ok {
+			c.known[n.Name] = &binding{file: f, word: "resource", used: true}
+		}
+	}
+	for _, line := range st.Children {
+		c.refs(line)
 	}
 }
 

@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
+)
+
+func (a *app) derive() *cobra.Command {
+	f := &runFlags{level: "must"}
+	only := ""
+	c := &cobra.Command{
+		Use: "derive [PATH…]", Short: "Print the checks of a resource as scenarios",
+		Long: `Prints the checks that resource statements give rise to, as scenarios of the
+language: read them, copy one and change it, or run them as they stand. Saved
+beside the file they come from, they give the same verdicts as the resource.`,
+		Example: `  usualpath derive boats.upath
+  usualpath derive boats.upath --check lifecycle/deleted-is-gone
+  usualpath derive boats.upath --resource boats > boats-checks.upath`,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := checkNames(f); err != nil {
+				return err
+			}
+			if len(args) == 0 {
+				args = []string{"."}
+			}
+			return a.printDerived(project.Load(args, project.Options{}), f, only)
+		},
+	}
+	fl := c.Flags()
+	fl.StringSliceVar(&f.checks, "check", nil, "print these checks, by family/name (repeatable)")
+	fl.StringSliceVar(&f.families, "family", nil, "print the checks of these families")
+	fl.StringVar(&only, "resource", "", "print the checks of this resource")
+	completeChecks(c)
+	return c
+}
+
+func (a *app) printDerived(p *project.Project, f *runFlags, only string) error {
+	resources, diags := resource.Read(p)
+	p.Diagnostics = append(p.Diagnostics, diags...).Sort()
+	if p.Diagnostics.Errors() > 0 {
+		a.diagnose(p.Diagnostics, "")
+		return &exit{code: exitUsage}
+	}
+	var chosen []*resource.Resource
+	for _, r := range resources {
+		if only == "" || r.Name == only {
+			chosen = append(chosen, r)
+		}
+	}
+	if len(chosen) == 0 {
+		hint := "write one: resource boats, with a collection and an example to make"
+		if only != "" && len(resources) > 0 {
+			hint = "there is " + resources[0].Name
+		}
+		return usage("there is no resource in these files", hint)
+	}
+	used := map[string]bool{}
+	for _, r := range chosen {
+		used[filepath.Base(r.File.Path)] = true
+	}
+	for _, r := range resources {
+		if name := filepath.Base(r.File.Path); used[name] {
+			fmt.Fprintf(a.out, "use %q\n", name)
+			used[name] = false
+		}
+	}
+	for _, r := range chosen {
+		tree, _, err := r.Tree()
+		if err != nil {
+			return &exit{code: exitBroken, message: err.Error()}
+		}
+		fmt.Fprintf(a.out, "\n%s", syntax.Print(choose(tree, f)))
+	}
+	return nil
+}
+
+// choose leaves the scenarios of the checks that were asked for, with what
+// belongs to them.
+func choose(tree *syntax.File, f *runFlags) *syntax.File {
+	if len(f.checks)+len(f.families) == 0 {
+		return tree
+	}
+	out := &syntax.File{Source: tree.Source}
+	keep := false
+	for _, st := range tree.Statements {
+		if st.Word == "scenario" {
+			keep = f.wants(st)
+		}
+		if keep {
+			out.Statements = append(out.Statements, st)
+		}
+	}
+	return out
+}
+
+func (f *runFlags) wants(st *syntax.Statement) bool {
+	for _, c := range st.Children {
+		b, ok := c.Body.(*syntax.Check)
+		if !ok {
+			continue
+		}
+		for _, id := range f.checks {
+			if b.ID == id {
+				return true
+			}
+		}
+		for _, family := range f.families {
+			if len(b.ID) > len(family) && b.ID[:len(family)+1] == family+"/" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func completeChecks(c *cobra.Command) {
+	ids := func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		var out []string
+		for _, k := range resource.Catalogue() {
+			out = append(out, k.ID()+"\t"+k.Proves)
+		}
+		return out, cobra.ShellCompDirectiveNoFileComp
+	}
+	// The flags are there, so this cannot fail.
+	_ = c.RegisterFlagCompletionFunc("check", ids)
+	_ = c.RegisterFlagCompletionFunc("family", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+		names, _ := resource.Families()
+		return names, cobra.ShellCompDirectiveNoFileComp
+	})
+}

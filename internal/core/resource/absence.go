@@ -1,0 +1,233 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+)
+
+// absent makes a name for an item that never was. Where clients choose names
+// it is one that the list does not have.
+func (s *script) absent() {
+	if s.makesByName() {
+		s.parent()
+		s.turns()
+		s.let("nobody", fmt.Sprintf("%q", s.chosen(1)))
+		if listed(s.Resource) == "" && s.paged() == "" {
+			s.step("nobody has this name", "send GET "+s.coll(), "need status 200", "need "+s.only("nobody")+" count 0")
+		}
+		return
+	}
+	s.have()
+	s.soon("nobody", "{another(id)}")
+}
+
+func (s *script) deleted() {
+	s.make(1)
+	s.removed("need status not 202")
+}
+
+// oddIDs are identities that no service should stumble over, as they stand in
+// a path.
+var oddIDs = []struct{ what, path string }{
+	{"a word", "no-such-word"}, {"zero", "0"}, {"a negative number", "-1"}, {"an exponent", "1e3"}, {"2^63", "9223372036854775808"},
+	{"500 digits", strings.Repeat("9", 500)}, {"a blank", "%20"}, {"an encoded slash", "no%2Fsuch"}, {"an encoded NUL", "%00"},
+	{"an emoji", "%F0%9F%9A%A2"}, {"null", "null"}, {"undefined", "undefined"},
+}
+
+func absenceChecks() []Check {
+	const notFound = "RFC 9110 §15.5.5"
+	// missing and deleted come in the same four kinds.
+	var both []Check
+	for _, kind := range []struct {
+		name, what string
+		prepare    func(s *script)
+		id         string
+		without    func(r *Resource) string
+	}{
+		{"missing", "an item that never was", (*script).absent, "nobody", func(r *Resource) string {
+			if r.creates() || r.Supports("list") {
+				return ""
+			}
+			return "no identity is known to start from"
+		}},
+		{"deleted", "an item that was deleted", (*script).deleted, "id", needs(makes, can("delete"))},
+	} {
+		both = append(both,
+			Check{
+				Name: kind.name + "-read", On: "read", Without: needs(can("read"), kind.without), Source: notFound,
+				Proves: "reading " + kind.what + " answers 404: no success with nothing in it, no other error",
+				Cause:  "a lookup that finds nothing is encoded all the same, or ends in an exception",
+				Mend:   "answer 404 when the lookup finds nothing",
+				Write: func(s *script) {
+					kind.prepare(s)
+					s.step("read it", "send GET "+s.at(kind.id), "expect status "+s.gone())
+				},
+			},
+			Check{
+				Name: kind.name + "-replace", On: "replace", Without: needs(can("replace"), kind.without, noName), Source: notFound,
+				Proves: "replacing " + kind.what + " answers 404, or makes it; never a success without effect",
+				Cause:  "an update that touches no row counts as a success",
+				Mend:   "look how many items the update touched",
+				Write: func(s *script) {
+					kind.prepare(s)
+					s.replacesNothing(kind.id, "expect status "+s.accepts("missing", "404 or 410 or 201"), "expect")
+				},
+				SofterLevel: "usual",
+				Softer: func(s *script) {
+					kind.prepare(s)
+					s.replacesNothing(kind.id, "prefer status "+s.gone(), "need")
+				},
+			},
+			Check{
+				Name: kind.name + "-amend", On: "amend", Without: needs(can("amend"), kind.without), Source: notFound,
+				Proves: "amending " + kind.what + " answers 404 and changes nothing",
+				Cause:  "an update that touches no row counts as a success",
+				Mend:   "look how many items the update touched",
+				Write: func(s *script) {
+					s.observe(false)
+					kind.prepare(s)
+					s.step("amend it", "send PATCH "+s.at(kind.id), s.patch(s.example(s.Amend, 0)), "expect status "+s.gone(), s.unchanged(""))
+				},
+			},
+			Check{
+				Name: kind.name + "-delete", On: "delete", Without: needs(can("delete"), kind.without), Source: notFound,
+				Proves: "deleting " + kind.what + " answers 404 or a success, and changes nothing",
+				Cause:  "the handler relies on a row that is not there",
+				Mend:   "answer 404 or 204 when there is nothing to remove",
+				Write: func(s *script) {
+					s.observe(false)
+					kind.prepare(s)
+					accepted := s.accepts("missing", "404 or 410 or 2xx")
+					if kind.name == "deleted" {
+						accepted = s.accepts("repeat delete", "404 or 410 or 2xx")
+					}
+					s.step("remove what is not there", "send DELETE "+s.at(kind.id), "expect status "+accepted, s.unchanged(""))
+				},
+			})
+	}
+	known := func(r *Resource) string {
+		if r.creates() || r.Supports("list") {
+			return ""
+		}
+		return "no identity is known to start from"
+	}
+	return append(both, []Check{
+		{
+			Name: "missing-head", On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
+			Proves: "HEAD of an item that is not there answers as GET does, without a body",
+			Cause:  "HEAD is answered by the router before the item is looked up",
+			Mend:   "let GET's handler answer HEAD",
+			Write: func(s *script) {
+				s.absent()
+				s.step("read it", "send GET "+s.at("nobody"), "need status not 5xx")
+				s.step("only its head", "send HEAD "+s.at("nobody"), "expect status same as \"read it\"", "expect body empty")
+			},
+		},
+		{
+			Name: "malformed-id", On: "read", Without: can("read"), Source: notFound,
+			Proves: "an identity of the wrong kind answers 404 or 400, soon, and never an item",
+			Cause:  "the path is converted without a look, or a failed conversion counts as zero",
+			Mend:   "answer 404 when the identity cannot be one",
+			Write: func(s *script) {
+				s.parent()
+				for _, odd := range oddIDs {
+					id := odd.path
+					s.step("ask for "+odd.what, "send GET "+strings.ReplaceAll(s.parented(s.oddItem()), "{id}", id), "expect status 404 or 400 or 410 or 414 or 422")
+				}
+			},
+		},
+		{
+			Name: "neighbour-id", On: "read", Without: needs(can("read"), named, known), Source: notFound,
+			Proves: "an identity beside those that are there does not answer with some other item",
+			Cause:  "the item is found by its place, or the nearest one is taken",
+			Mend:   "find items by equality",
+			Write: func(s *script) {
+				s.have()
+				item := s.parented(s.oddItem())
+				s.step("ask for 0", "send GET "+strings.ReplaceAll(item, "{id}", "0"), "expect "+s.idPath()+` is 0 or "0" when status 2xx`, "expect status not 5xx")
+				s.step("ask for -1", "send GET "+strings.ReplaceAll(item, "{id}", "-1"), "expect "+s.idPath()+` is -1 or "-1" when status 2xx`, "expect status not 5xx")
+				if s.creates() && !s.makesByName() {
+					s.step("ask for the next", "when "+s.idPath()+" is number of \"make one\"", "send GET "+strings.ReplaceAll(item, "{id}", "{id + 1}"), "expect "+s.idPath()+" is {id + 1} when status 2xx")
+				}
+			},
+		},
+		{
+			Name: "missing-explains", On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5, RFC 9457",
+			Proves: "the answer to a read of what is not there has a body that a program can read",
+			Cause:  "the framework's default page answers",
+			Mend:   "answer with problem details",
+			Write: func(s *script) {
+				s.absent()
+				s.step("read it as JSON", "send GET "+s.at("nobody"), "header Accept: application/json", "need status 4xx", "prefer body json")
+			},
+		},
+		{
+			Name: "missing-is-not-html", On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5",
+			Proves: "what is not there is not explained by an HTML page",
+			Cause:  "the framework's default page answers",
+			Mend:   "answer with problem details",
+			Write: func(s *script) {
+				s.absent()
+				s.step("read it as JSON", "send GET "+s.at("nobody"), "header Accept: application/json", `prefer text lacks "<html"`, `prefer header Content-Type is not "text/html" when header Content-Type exists`)
+			},
+		},
+		{
+			Name: "unknown-path", On: "list", Source: notFound,
+			Proves: "a path beside the collection answers 404",
+			Cause:  "a catch-all route answers with a page or a default",
+			Mend:   "answer 404 for paths that nobody wrote a handler for",
+			Write: func(s *script) {
+				s.parent()
+				s.step("ask for a path that is not there", "send GET "+s.coll()+"-{random_text(8)}", "expect status 404 or 410")
+			},
+		},
+		{
+			Name: "missing-parent", On: "list", Without: needs(nested, can("list")), Source: notFound,
+			Proves: "the collection of a parent that is not there answers 404, for reading and for making",
+			Cause:  "the list is selected by the parent's id, whether there is such a parent or not",
+			Mend:   "look the parent up first",
+			Write: func(s *script) {
+				s.parent()
+				s.turns()
+				p := s.Under.Name
+				s.soon("orphan", "{another("+p+"_id)}")
+				coll := strings.ReplaceAll(s.coll(), "{"+p+"_id}", "{orphan}")
+				s.step("list under nobody", "send GET "+coll, "expect status "+s.gone())
+				if s.Supports("create") && s.Make != nil {
+					s.step("make under nobody", "send POST "+coll, bodyLine(s.Make, s.example(s.Make, 0)), "expect status "+s.gone())
+				}
+			},
+		},
+		{
+			Name: "empty-is-not-missing", On: "list", Without: needs(nested, can("list")), Source: notFound,
+			Proves: "a collection without members answers 200 and is empty",
+			Cause:  "nothing found is handled as not found",
+			Mend:   "answer 200 with an empty list",
+			Write: func(s *script) {
+				s.parent()
+				s.step("list under a new parent", "send GET "+s.coll(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array count 0")
+			},
+		},
+	}...)
+}
+
+// oddItem is the item's path with a plain place for the identity.
+func (r *Resource) oddItem() string { return r.Item }
+
+func noName(r *Resource) string {
+	if r.makesByName() {
+		return "PUT makes items that are not there"
+	}
+	return ""
+}
+
+// replacesNothing puts over an item that is not there.
+func (s *script) replacesNothing(id, status, word string) {
+	s.step("replace it", "send PUT "+s.at(id), bodyLine(s.Remake, s.example(s.Remake, 0)), status)
+	if word == "expect" && s.Supports("read") {
+		s.step("read it", "send GET "+s.at(id), "expect status "+s.gone()+" when status 4xx of \"replace it\"", "expect status 200 when status 201 of \"replace it\"")
+	}
+	if s.Supports("delete") {
+		s.cleanup("take away what came of it", "when status 201 of \"replace it\"", "send DELETE "+s.at(id))
+	}
+}

@@ -1,0 +1,190 @@
+package resource
+
+import (
+	"slices"
+	"strings"
+)
+
+// Check is one entry of the catalogue.
+type Check struct {
+	Family, Name string
+	// Level is must, should or usual.
+	Level string
+	// On is the operation it is about; "" for the one that makes items.
+	On string
+	// Proves says what holds; Source names the standard; Cause is the usual one
+	// on the server, Mend the usual mend.
+	Proves, Source, Cause, Mend string
+	// Without tells why a resource has nothing to be checked, "" when it has.
+	Without func(r *Resource) string
+	// Write writes the scenario.
+	Write func(s *script)
+	// Softer writes a second scenario of a lower level, where a part of the
+	// check is weaker than the rest.
+	Softer      func(s *script)
+	SofterLevel string
+}
+
+// ID is family/name.
+func (c *Check) ID() string { return c.Family + "/" + c.Name }
+
+// Because is what is proved, with its source.
+func (c *Check) Because() string {
+	if c.Source == "" {
+		return c.Proves
+	}
+	return c.Proves + " (" + c.Source + ")"
+}
+
+// Operation is the row of the promise grid.
+func (c *Check) Operation(r *Resource) string {
+	switch {
+	case c.On != "" && !(c.On == "create" && r.makesByName()):
+		return c.On
+	case r.makesByName():
+		return "replace"
+	case r.Supports("create"):
+		return "create"
+	}
+	return "list"
+}
+
+// families in the order in which they are run and shown.
+var families = []struct {
+	name   string
+	says   string
+	checks func() []Check
+}{
+	{"setup", "whether the examples of the resource are taken at all", setupChecks},
+	{"lifecycle", "what create, list, read, replace, amend and delete mean", lifecycleChecks},
+	{"repeat", "idempotency and safety, judged by effect", repeatChecks},
+	{"absence", "what is not there", absenceChecks},
+	{"method", "what the resource does not do", methodChecks},
+	{"input", "what must be refused, and refused whole", inputChecks},
+	{"representation", "answers that a program can use", representationChecks},
+	{"precondition", "entity tags, where the service sends them", preconditionChecks},
+	{"access", "credentials, where they are declared", accessChecks},
+	{"race", "requests at the same time", raceChecks},
+	{"durability", "what is there after a restart, where the run starts the service", durabilityChecks},
+}
+
+// Families are the names of the families, in order, with what they are about.
+func Families() (names []string, says map[string]string) {
+	says = map[string]string{}
+	for _, f := range families {
+		names = append(names, f.name)
+		says[f.name] = f.says
+	}
+	return names, says
+}
+
+var catalogue = func() []Check {
+	var out []Check
+	for _, f := range families {
+		for _, c := range f.checks() {
+			c.Family = f.name
+			if c.Level == "" {
+				c.Level = "must"
+			}
+			out = append(out, c)
+		}
+	}
+	return out
+}()
+
+// Catalogue is all checks, in order.
+func Catalogue() []Check { return slices.Clone(catalogue) }
+
+// Find is a check by its id, or by its name alone where that is enough.
+func Find(id string) *Check {
+	for i := range catalogue {
+		if c := &catalogue[i]; c.ID() == id || c.Name == id {
+			return c
+		}
+	}
+	return nil
+}
+
+// Known tells whether an id is a check's.
+func Known(id string) bool { return strings.Contains(id, "/") && Find(id) != nil }
+
+// IDs are the ids of all checks.
+func IDs() []string {
+	var out []string
+	for i := range catalogue {
+		out = append(out, catalogue[i].ID())
+	}
+	return out
+}
+
+// needs joins reasons why a check has nothing to look at.
+func needs(list ...func(r *Resource) string) func(r *Resource) string {
+	return func(r *Resource) string {
+		for _, one := range list {
+			if why := one(r); why != "" {
+				return why
+			}
+		}
+		return ""
+	}
+}
+
+func makes(r *Resource) string {
+	if r.creates() {
+		return ""
+	}
+	return "nothing can be made"
+}
+
+func can(operations ...string) func(r *Resource) string {
+	return func(r *Resource) string {
+		for _, o := range operations {
+			if !r.Supports(o) {
+				return "the resource does not support " + o
+			}
+		}
+		return ""
+	}
+}
+
+func posts(r *Resource) string {
+	if r.Make != nil && r.Supports("create") && !r.makesByName() {
+		return ""
+	}
+	return "nothing is made by POST"
+}
+
+func chooses(r *Resource) string {
+	if r.makesByName() && r.creates() {
+		return ""
+	}
+	return "the service names its items itself"
+}
+
+func written(r *Resource) string {
+	if r.Make != nil && len(r.Make.Fields) > 0 {
+		return ""
+	}
+	return "`make` is not written out as an object"
+}
+
+func listed(r *Resource) string {
+	if r.Supports("list") && r.By != "" && r.Header == "" {
+		return ""
+	}
+	return "the items in the list cannot be told apart"
+}
+
+func named(r *Resource) string {
+	if r.Identity != "" {
+		return ""
+	}
+	return "the identity is no member of the item"
+}
+
+func nested(r *Resource) string {
+	if r.Under != nil {
+		return ""
+	}
+	return "the collection is under no other"
+}

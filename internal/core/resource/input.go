@@ -1,0 +1,293 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+
+	"usualpath/internal/core/syntax"
+)
+
+// malformed are bodies that are no JSON, as text of the language.
+var malformed = []struct{ what, text string }{
+	{"cut off in the middle", `{ \"name\": \"half`},
+	{"single quotes", `{ 'name': 'Tern' }`},
+	{"a bare word", `tern`},
+	{"two documents", `{} {}`},
+}
+
+// wrongOf is a value of another JSON type.
+var wrongOf = map[syntax.NodeKind]string{syntax.String: "12345", syntax.Number: `"a word"`, syntax.True: `"a word"`, syntax.False: `"a word"`,
+	syntax.Object: `"a word"`, syntax.Array: `"a word"`}
+
+// refusal is what must be said of what is refused: a status that fits, and
+// nothing changed.
+func (s *script) refusal(otherwise string) []string {
+	return []string{"expect status " + s.refused(otherwise), s.unchanged("")}
+}
+
+func inputChecks() []Check {
+	const bad = "RFC 9110 §15.5.1"
+	membersOf := func(r *Resource) []Field {
+		var out []Field
+		for _, n := range r.Required {
+			if f := r.Make.field(n); f != nil {
+				out = append(out, *f)
+			}
+		}
+		return out
+	}
+	required := needs(makes, written, func(r *Resource) string {
+		if len(membersOf(r)) == 0 {
+			return "no member is `required`"
+		}
+		return ""
+	})
+	null := "null"
+	// changed tries the example with one member changed, on create and replace.
+	changed := func(s *script, what string, change *string, claims ...string) {
+		s.observe(false)
+		for i, f := range membersOf(s.Resource) {
+			s.attempt("make one "+what+" "+f.Name, append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: change}), later(i)))}, claims...)...)
+		}
+		if !s.Supports("replace") || s.Remake == nil || len(s.Remake.Fields) == 0 || s.makesByName() {
+			return
+		}
+		s.make(1)
+		for _, f := range membersOf(s.Resource) {
+			if s.Remake.field(f.Name) == nil {
+				continue
+			}
+			s.step("replace it "+what+" "+f.Name, append([]string{"send PUT " + s.at("id"), bodyLine(s.Remake, turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
+		}
+	}
+	return []Check{
+		{
+			Name: "malformed-json", On: "create", Without: makes, Source: bad,
+			Proves: "a body that is no JSON is refused, and changes nothing",
+			Cause:  "a lenient parser, or an exception that nobody catches",
+			Mend:   "parse by RFC 8259, and answer 400 when that fails",
+			Write: func(s *script) {
+				s.observe(false)
+				for _, m := range malformed {
+					s.attempt(m.what, append([]string{`text "` + m.text + `" as ` + s.media()}, s.refusal("400 or 422")...)...)
+				}
+				if len(s.Make.Fields) > 0 {
+					s.attempt("a comma too many", append([]string{s.rawBody("", ",") + " as " + s.media()}, s.refusal("400 or 422")...)...)
+				}
+			},
+		},
+		{
+			Name: "empty-body", On: "create", Without: makes, Source: bad,
+			Proves: "no body at all is refused, and changes nothing",
+			Cause:  "an empty body counts as an object without members",
+			Mend:   "answer 400 when there is nothing to read",
+			Write: func(s *script) {
+				s.observe(false)
+				s.attempt("send nothing", append([]string{`text "" as ` + s.media()}, s.refusal("400 or 411 or 415 or 422")...)...)
+			},
+		},
+		{
+			Name: "wrong-media-type", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §15.5.16",
+			Proves: "a body of another type is refused with 415, or handled exactly as what it is",
+			Cause:  "the type is not looked at, or the body is read as a form",
+			Mend:   "answer 415 for types that are not read",
+			Write: func(s *script) {
+				s.observe(false)
+				k := 0
+				for _, one := range [][2]string{{"JSON that says it is text", "as text/plain"}, {"JSON without a type", ""}} {
+					title := one[0]
+					body := fmt.Sprintf("sent_%d", k+1)
+					s.let(body, s.example(s.Make, k))
+					lines := []string{strings.TrimSpace("json {" + body + "} " + one[1])}
+					if one[1] == "" {
+						lines = append(lines, "without header Content-Type")
+					}
+					lines = append(lines, "expect status 415 or 400 or 422 or 2xx", "prefer status 415 or 400 or 422", s.unchanged("when status 4xx"))
+					s.attempt(title, lines...)
+					id := fmt.Sprintf("stray%d", s.strays)
+					if s.makesByName() {
+						id = "id"
+					}
+					s.step("read what came of "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.shows("expect", body))
+					k++
+				}
+				s.attempt("XML that says it is JSON", append([]string{`text "<boat><name>Tern</name></boat>" as ` + s.media()}, s.refusal("400 or 415 or 422")...)...)
+			},
+		},
+		{
+			Name: "missing-member", On: "create", Without: required, Source: bad,
+			Proves: "a body without a required member is refused, on create and on replace, and changes nothing",
+			Cause:  "what is missing becomes a default",
+			Mend:   "tell absent from empty, and answer 400 or 422",
+			Write:  func(s *script) { s.observe(false); changed(s, "without", nil, s.refusal("400 or 422")...) },
+		},
+		{
+			Name: "null-member", On: "create", Without: required, Source: bad,
+			Proves: "null for a required member is refused, and changes nothing",
+			Cause:  "null counts as absent, and absent as a default",
+			Mend:   "answer 400 or 422",
+			Write:  func(s *script) { s.observe(false); changed(s, "with null for", &null, s.refusal("400 or 422")...) },
+		},
+		{
+			Name: "wrong-type", On: "create", Without: needs(makes, written), Source: bad,
+			Proves: "a value of another JSON type is refused, not bent until it fits",
+			Cause:  "the decoder or the database converts",
+			Mend:   "check the type before storing",
+			Write: func(s *script) {
+				s.observe(false)
+				for i, f := range s.Make.Fields {
+					wrong, ok := wrongOf[f.Kind]
+					if !ok {
+						continue
+					}
+					s.attempt(f.Name+" is "+strings.Trim(wrong, `"`), append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i)))}, s.refusal("400 or 422")...)...)
+				}
+			},
+		},
+		{
+			Name: "wrong-container", On: "create", Without: makes, Source: bad,
+			Proves: "an array, a text, a number or null in place of the object is refused",
+			Cause:  "the decoder opens arrays, or makes an empty object of anything",
+			Mend:   "answer 400 when the body is no object",
+			Write: func(s *script) {
+				s.observe(false)
+				for _, one := range [][2]string{{"an array", "[" + s.example(s.Make, 0) + "]"}, {"a text", `"a word"`}, {"a number", "7"}, {"null", "null"}} {
+					s.attempt(one[0]+" in place of the object", append([]string{bodyLine(s.Make, one[1])}, s.refusal("400 or 422")...)...)
+				}
+			},
+		},
+		{
+			Name: "names-the-member", On: "create", Level: "usual", Without: required, Source: "RFC 9457 §3",
+			Proves: "a refusal says which member is at fault",
+			Cause:  "one message for all that can be wrong",
+			Mend:   "name the member, in the detail or in an extension member",
+			Write: func(s *script) {
+				for i, f := range membersOf(s.Resource) {
+					s.attempt("make one without "+f.Name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), fmt.Sprintf("prefer text contains %q when status 4xx", f.Name))
+				}
+			},
+		},
+		{
+			Name: "duplicate-unique", On: "create", Source: "RFC 9110 §15.5.10",
+			Without: needs(makes, written, notByName, func(r *Resource) string {
+				if len(r.Unique) == 0 {
+					return "no member is `unique`"
+				}
+				return ""
+			}),
+			Proves: "a second item with the same value of a unique member is refused",
+			Cause:  "there is no constraint, or it is only checked on create",
+			Mend:   "let the store enforce it, and answer 409",
+			Write: func(s *script) {
+				s.observe(false)
+				s.make(1)
+				for i, n := range s.Unique {
+					same := "{made." + n + "}"
+					s.attempt("make another with the same "+n, append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{n: &same}), later(i+1)))}, s.refusal("409 or 422 or 400")...)...)
+				}
+			},
+		},
+		{
+			Name: "refused-changes-nothing", On: "replace", Source: bad,
+			Without: needs(makes, func(r *Resource) string {
+				if r.Supports("replace") || r.Supports("amend") {
+					return ""
+				}
+				return "nothing can be written to an item"
+			}),
+			Proves: "a write that is refused leaves everything as it was",
+			Cause:  "members are stored one after the other, and the error comes in the middle",
+			Mend:   "check everything first, then store, in one transaction",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeItem("id", false)
+				s.make(1)
+				if s.Supports("replace") {
+					s.step("replace it with half a body", "send PUT "+s.at("id"), `text "{ \"name\": \"half" as `+s.media(), s.unchanged("when status 4xx"), "expect status not 5xx")
+					s.step("replace it with a list", "send PUT "+s.at("id"), bodyLine(s.Remake, "[]"), s.unchanged("when status 4xx"), "expect status not 5xx")
+				}
+				if s.Supports("amend") {
+					s.step("amend it with half a body", "send PATCH "+s.at("id"), `text "{ \"name\": \"half" as `+strings.TrimPrefix(s.patch(""), "json  as "), s.unchanged("when status 4xx"), "expect status not 5xx")
+				}
+				s.attempt("make half a one", `text "{ \"name\": \"half" as `+s.media(), s.unchanged("when status 4xx"), "expect status not 5xx")
+			},
+		},
+		{
+			Name: "odd-text-survives", On: "create", Source: "RFC 8259 §8",
+			Without: needs(makes, written, func(r *Resource) string {
+				if len(r.texts()) == 0 {
+					return "`make` has no text"
+				}
+				return ""
+			}),
+			Proves: "odd text is stored as it was sent or refused; the service does not stumble over it",
+			Cause:  "the database refuses NUL, or the encoder a lone surrogate",
+			Mend:   "check text where it comes in, and answer 400 or 422",
+			Write: func(s *script) {
+				name := s.texts()[0].Name
+				for i, one := range [][2]string{{"control characters", `"Tern \u0007\u001b {turn}"`}, {"NUL", `"Tern \u0000 {turn}"`}, {"10,000 characters", `"{repeat("x", 10000)}{turn}"`}} {
+					title := one[0] + " in " + name
+					body := fmt.Sprintf("sent_%d", i+1)
+					s.let(body, turned(s.Make.object(map[string]*string{name: &one[1]}), later(i)))
+					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
+					id := fmt.Sprintf("stray%d", s.strays)
+					if s.makesByName() {
+						id = "id"
+					}
+					if s.Supports("read") && s.Reads == "" {
+						s.step("read "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.covers("expect", "{ "+quoted(name)+": {"+body+"."+name+"} }"))
+					}
+				}
+				s.attempt("half of a surrogate pair in "+name, s.rawBody(name, "")+" as "+s.media(), "expect status not 5xx")
+			},
+		},
+		{
+			Name: "big-body", On: "create", Level: "usual", Source: "RFC 9110 §15.5.14",
+			Without: needs(makes, written, func(r *Resource) string {
+				if len(r.texts()) == 0 {
+					return "`make` has no text"
+				}
+				return ""
+			}),
+			Proves: "a text of a mebibyte is stored or refused, soon, without an error of the service's own",
+			Cause:  "the limit of a column or a buffer ends in an exception",
+			Mend:   "bound the body, and answer 413",
+			Write: func(s *script) {
+				name := s.texts()[0].Name
+				big := `"{repeat("x", 1048576)}"`
+				s.attempt("a mebibyte in "+name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{name: &big}), "turn")), "prefer status not 5xx")
+			},
+		},
+	}
+}
+
+func notByName(r *Resource) string {
+	if r.makesByName() {
+		return "the client names the items"
+	}
+	return ""
+}
+
+// media is the type that bodies are sent with.
+func (r *Resource) media() string {
+	if r.Make != nil && r.Make.Media != "" {
+		return r.Make.Media
+	}
+	return "application/json"
+}
+
+// rawBody is the example as text, so that it can be what JSON cannot: with half
+// a surrogate pair in one member, or with more behind the last one.
+func (s *script) rawBody(odd, more string) string {
+	var parts []string
+	for _, f := range s.Make.Fields {
+		text := turned(f.Text, "turn")
+		if f.Name == odd {
+			text = `"Tern \ud800"`
+		}
+		parts = append(parts, fmt.Sprintf("%q: %s", f.Name, text))
+	}
+	raw := "{ " + strings.Join(parts, ", ") + more + " }"
+	raw = strings.ReplaceAll(strings.Join(strings.Fields(raw), " "), `\`, `\\`)
+	return `text "` + strings.ReplaceAll(raw, `"`, `\"`) + `"`
+}

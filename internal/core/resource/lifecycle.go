@@ -1,0 +1,632 @@
+package resource
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/syntax"
+)
+
+func setupChecks() []Check {
+	return []Check{{
+		Name: "examples-work", Without: makes,
+		Proves: "the resource's own examples are taken, so that its other checks mean something",
+		Cause:  "the example in the resource statement does not fit the service, or the service is not there",
+		Mend:   "send the example by hand with usualpath try, and mend `make`, `identity` or `item`",
+		Write:  func(s *script) { s.make(1) },
+	}}
+}
+
+// replaced writes a PUT over the first item.
+func (s *script) replaced(title string, lines ...string) {
+	s.let("remade", s.example(s.Remake, 0))
+	s.step(title, append([]string{"send PUT " + s.at("id"), bodyLine(s.Remake, "{remade}")}, lines...)...)
+}
+
+// amended writes a PATCH of the first item.
+func (s *script) amended(title string, lines ...string) {
+	s.step(title, append([]string{"send PATCH " + s.at("id"), s.patch(s.example(s.Amend, 0))}, lines...)...)
+}
+
+// patch sends a merge patch, with the media type of the resource's `amend`.
+func (s *script) patch(text string) string {
+	media := "application/merge-patch+json"
+	if s.Amend != nil && s.Amend.Media != "" {
+		media = s.Amend.Media
+	}
+	return "json " + text + " as " + media
+}
+
+// removed writes a DELETE of the first item that must have worked.
+func (s *script) removed(lines ...string) {
+	s.step("remove it", append([]string{"send DELETE " + s.at("id"), "need status 2xx"}, lines...)...)
+}
+
+// readBack reads the first item.
+func (s *script) readBack(title string, lines ...string) {
+	s.step(title, append([]string{"send GET " + s.at("id")}, lines...)...)
+}
+
+func lifecycleChecks() []Check {
+	return []Check{
+		{
+			Name: "list-is-a-list", On: "list", Without: can("list"), Source: "RFC 9110 §9.3.1",
+			Proves: "the collection answers 200 with a list, also when it holds none or one",
+			Cause:  "a query result of one row is unwrapped, or a result of none becomes null",
+			Mend:   "always encode the list itself; start it as an empty array",
+			Write: func(s *script) {
+				s.parent()
+				s.step("read the list", "send GET "+s.coll(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+				if s.creates() && (s.Under != nil || s.FilterName != "") {
+					s.make(1)
+					s.step("read a list of few", "send GET "+s.coll(), s.filtered(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+				}
+			},
+		},
+		{
+			Name: "create-answers", On: "create", Without: posts, Source: "RFC 9110 §15.3.2",
+			Proves: "a create answers 201, or another success where the resource says so",
+			Cause:  "the handler leaves the framework's default of 200",
+			Mend:   "answer 201 with Location, or write `answers create 200` if that is what clients rely on",
+			Write: func(s *script) {
+				claims := []string{"expect status " + s.accepts("create", "2xx")}
+				if _, ok := s.Answers["create"]; !ok {
+					claims = append(claims, "prefer status 201")
+				}
+				s.attempt("make one", append([]string{bodyLine(s.Make, s.example(s.Make, 0))}, claims...)...)
+			},
+		},
+		{
+			Name: "create-locates", On: "create", Level: "should", Without: posts, Source: "RFC 9110 §10.2.2, §15.3.2",
+			Proves: "the answer to a create says which item it made: by Location, or in its body",
+			Cause:  "the handler answers before it knows the id",
+			Mend:   "send Location, or the item with its identity",
+			Write: func(s *script) {
+				s.parent()
+				s.turns()
+				claims := []string{"send POST " + s.coll(), bodyLine(s.Make, s.example(s.Make, 0)), "expect status 2xx", s.keepID("stray1") + " if there"}
+				if s.Identity != "" {
+					claims = append(claims, "prefer "+s.inItem(s.Identity)+" exists when header Location missing")
+				} else {
+					claims = append(claims, "prefer header Location exists")
+				}
+				s.step("make one", claims...)
+				s.leave("stray1")
+			},
+		},
+		{
+			Name: "location-leads-there", On: "create", Without: needs(posts, can("read")), Source: "RFC 9110 §10.2.2",
+			Proves: "Location of a create leads to what was made",
+			Cause:  "the path is put together from another id, or from the address behind a proxy",
+			Mend:   "build Location from the stored item and the request's own path",
+			Write: func(s *script) {
+				s.make(1, "keep place from header Location if there")
+				s.step("follow its Location", "when header Location exists of \"make one\"", "send GET {place}", "expect status 200", s.shows("expect", "made"))
+			},
+		},
+		{
+			Name: "create-keeps-values", On: "create", Without: needs(makes, can("read"), written), Source: "RFC 9110 §9.3.3, RFC 8259 §8",
+			Proves: "what was sent is what is read back: every member, whatever text or number it holds",
+			Cause:  "a column that is too short, a character set that is too small, a number that passes through a float, text escaped when it is stored",
+			Mend:   "store what was sent, refuse what cannot be stored, and escape only where text is shown",
+			Write:  func(s *script) { s.keepsValues() },
+		},
+		{
+			Name: "create-echo-agrees", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
+			Proves: "an answer that shows what was made shows what is then read",
+			Cause:  "the handler answers with what it was sent, and not with what it stored",
+			Mend:   "answer with the stored item",
+			Write: func(s *script) {
+				s.make(1, "need "+s.subject()+" is object")
+				s.readBack("read it back", "need status 200", "expect "+s.subject()+" agrees with "+s.source("make one")+s.except())
+			},
+		},
+		{
+			Name: "created-is-listed", On: "create", Without: needs(makes, listed),
+			Proves: "the list gains exactly the item that was made", Source: "RFC 9110 §9.3.3",
+			Cause: "the list is cached, filtered or limited; or one request is stored twice",
+			Mend:  "write once, and drop what was cached",
+			Write: func(s *script) {
+				s.observe(false)
+				s.make(1, "expect "+s.observed()+" gains 1")
+				s.step("find it in the list", "send GET "+s.coll(), s.filtered(), "need status 200", s.onFirstPage())
+			},
+		},
+		{
+			Name: "created-are-distinct", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
+			Proves: "two creates make two items, each readable by its own identity",
+			Cause:  "ids are derived from a count, a time or a part of the body",
+			Mend:   "draw ids from a sequence or at random, and store under a key that must be new",
+			Write: func(s *script) {
+				if s.makesByName() || s.idPath() == "" {
+					s.make(2)
+				} else {
+					s.make(2, "expect "+s.idPath()+" is not {id}")
+				}
+				s.readBack("read the first", "expect status 200", s.shows("expect", "made"))
+				s.step("read the second", "send GET "+s.at("other"), "expect status 200", s.shows("expect", "made_other"))
+			},
+		},
+		{
+			Name: "assigned-is-assigned", On: "create", Level: "usual", Source: "RFC 9110 §9.3.3",
+			Without: needs(posts, written, can("read"), func(r *Resource) string {
+				if len(r.Assigned) == 0 {
+					return "no member is `assigned`"
+				}
+				return ""
+			}),
+			Proves: "a member that the service assigns cannot be set by a client",
+			Cause:  "the whole body is bound to the stored item",
+			Mend:   "take only the members that clients may set",
+			Write:  func(s *script) { s.assigned() },
+		},
+		{
+			Name: "read-agrees-with-list", On: "list", Level: "usual", Without: needs(listed, can("read")), Source: "RFC 9110 §9.3.1",
+			Proves: "an item in the list and the item by itself say the same in the members that both have",
+			Cause:  "the two are built by different queries",
+			Mend:   "build both from one representation",
+			Write: func(s *script) {
+				s.have()
+				s.step("read the list", "send GET "+s.coll(), s.filtered(), "need status 200")
+				s.readBack("read the item", "when "+s.only("id")+" exists of \"read the list\"", "need status 200",
+					"prefer "+s.subject()+" agrees with "+s.only("id")+" of \"read the list\""+s.except())
+			},
+		},
+		{
+			Name: "replace-answers", On: "replace", Without: needs(makes, can("replace")), Source: "RFC 9110 §9.3.4",
+			Proves: "PUT on an item that is there answers 200 or 204",
+			Cause:  "create and replace share a handler that always answers the same",
+			Mend:   "answer 200 with the item, or 204",
+			Write: func(s *script) {
+				s.make(1)
+				s.replaced("replace it", "expect status "+s.accepts("replace", "200 or 202 or 204"))
+			},
+		},
+		{
+			Name: "replace-takes-effect", On: "replace", Without: needs(makes, can("replace", "read")), Source: "RFC 9110 §9.3.4",
+			Proves: "after PUT the item is what was sent",
+			Cause:  "the handler answers with what it was sent and forgets to store it, or stores some members only",
+			Mend:   "store the whole representation before answering",
+			Write: func(s *script) {
+				s.make(1)
+				s.replaced("replace it", "need status 2xx")
+				s.settled("replace it", "read it back", "expect status 200", s.shows("expect", "remade"))
+			},
+		},
+		{
+			Name: "replace-drops-omitted", On: "replace", Level: "should", Source: "RFC 9110 §9.3.4",
+			Without: needs(makes, can("replace", "read"), written, func(r *Resource) string {
+				if len(r.omitted()) == 0 {
+					return "`remake` leaves out no member of `make`"
+				}
+				return ""
+			}),
+			Proves: "an optional member that PUT leaves out is gone, or back to its default",
+			Cause:  "PUT is handled as if it were PATCH",
+			Mend:   "replace the whole item; offer PATCH for partial changes",
+			Write: func(s *script) {
+				s.make(1)
+				s.replaced("replace it without "+strings.Join(s.omitted(), ", "), "need status 2xx")
+				var parts []string
+				for _, n := range s.omitted() {
+					parts = append(parts, quoted(n)+"?: not {made."+n+"}")
+				}
+				s.readBack("read it back", "need status 200", "prefer "+s.subject()+" is { "+strings.Join(parts, ", ")+", ... }")
+			},
+		},
+		{
+			Name: "replace-hits-one", On: "replace", Without: needs(makes, can("replace"), listed), Source: "RFC 9110 §9.3.4",
+			Proves: "PUT changes the one item that it names, and no other",
+			Cause:  "the condition of the update is missing or wrong, or PUT appends",
+			Mend:   "update by the identity in the path",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeOthers("id")
+				s.make(2)
+				s.replaced("replace the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
+			},
+		},
+		{
+			Name: "replace-keeps-identity", On: "replace", Without: needs(makes, can("replace", "read"), identityMember), Source: "RFC 9110 §9.3.4",
+			Proves: "another identity inside the body of a PUT is refused or disregarded; nothing moves",
+			Cause:  "the body's id wins over the path's",
+			Mend:   "take the identity from the path only",
+			Write: func(s *script) {
+				s.make(2)
+				member := strings.TrimPrefix(s.By, "$.")
+				theirs := "{other}"
+				body := turned(s.Remake.Text, "turn")
+				if len(s.Remake.Fields) > 0 {
+					body = turned(s.Remake.object(map[string]*string{member: &theirs}), "turn")
+				}
+				s.step("replace it under another identity", "send PUT "+s.at("id"), bodyLine(s.Remake, body), "expect status not 5xx")
+				s.readBack("it is where it was", "expect status 200", "expect "+s.idPath()+" is {id}")
+				s.step("the other is what it was", "send GET "+s.at("other"), "expect status 200", s.shows("expect", "made_other"))
+			},
+		},
+		{
+			Name: "amend-answers", On: "amend", Without: needs(makes, can("amend")), Source: "RFC 5789 §2",
+			Proves: "PATCH answers 200 or 204",
+			Cause:  "the handler redirects, or answers as for a create",
+			Mend:   "answer 200 with the item, or 204",
+			Write: func(s *script) {
+				s.make(1)
+				s.amended("amend it", "expect status "+s.accepts("amend", "200 or 202 or 204"))
+			},
+		},
+		{
+			Name: "amend-merges", On: "amend", Without: needs(makes, can("amend", "read"), amendsObject), Source: "RFC 7396 §2",
+			Proves: "after PATCH the members that were named are changed, and no others",
+			Cause:  "the patch is bound to an empty item and stored whole, or only answered",
+			Mend:   "load the item, apply the patch, store the result",
+			Write: func(s *script) {
+				s.make(1)
+				s.readBack("read it", "need status 200")
+				s.amended("amend it", "need status 2xx")
+				var covers []string
+				for _, f := range s.Amend.Fields {
+					if f.Kind != syntax.Null && !slices.Contains(s.Hidden, f.Name) {
+						covers = append(covers, quoted(f.Name)+": "+turned(f.Text, "turn"))
+					}
+				}
+				lines := []string{"expect status 200"}
+				if len(covers) > 0 {
+					lines = append(lines, s.covers("expect", "{ "+strings.Join(covers, ", ")+" }"))
+				}
+				s.settled("amend it", "read it back", append(lines, "expect body same as \"read it\" except "+strings.Join(s.besides(), ", "))...)
+			},
+		},
+		{
+			Name: "amend-null-removes", On: "amend", Level: "should", Source: "RFC 7396 §2",
+			Without: needs(makes, can("amend", "read"), written, mergePatch, func(r *Resource) string {
+				if len(r.optional()) == 0 {
+					return "`make` has no optional member"
+				}
+				return ""
+			}),
+			Proves: "null in a merge patch takes an optional member away",
+			Cause:  "null and absent are the same to the decoder",
+			Mend:   "tell the two apart, and remove what is null",
+			Write: func(s *script) {
+				s.make(1)
+				n := s.optional()[0].Name
+				s.step("take "+n+" away", "send PATCH "+s.at("id"), s.patch("{ "+quoted(n)+": null }"), "expect status not 5xx")
+				s.readBack("read it back", "when status 2xx of "+fmt.Sprintf("%q", "take "+n+" away"), "need status 200", "prefer "+s.subject()+" is { "+quoted(n)+"?: not {made."+n+"}, ... }")
+			},
+		},
+		{
+			Name: "amend-hits-one", On: "amend", Without: needs(makes, can("amend"), listed), Source: "RFC 5789 §2",
+			Proves: "PATCH changes the one item that it names, and no other",
+			Cause:  "the condition of the update is missing or wrong",
+			Mend:   "update by the identity in the path",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeOthers("id")
+				s.make(2)
+				s.amended("amend the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
+			},
+		},
+		{
+			Name: "delete-answers", On: "delete", Without: needs(makes, can("delete")), Source: "RFC 9110 §9.3.5",
+			Proves: "DELETE answers 200, 202 or 204",
+			Cause:  "the handler redirects to the list, or answers as for a create",
+			Mend:   "answer 204, or 200 with what was removed",
+			Write: func(s *script) {
+				s.make(1)
+				s.step("remove it", "send DELETE "+s.at("id"), "expect status "+s.accepts("delete", "200 or 202 or 204"))
+			},
+		},
+		{
+			Name: "deleted-is-gone", On: "delete", Without: needs(makes, can("delete", "read")), Source: "RFC 9110 §9.3.5, §15.5.5",
+			Proves: "what was deleted is not there any more",
+			Cause:  "the delete is rolled back, or sets a mark that reads do not look at",
+			Mend:   "answer once the item is gone; let reads leave out what is marked as deleted",
+			Write: func(s *script) {
+				s.make(1)
+				s.removed()
+				s.settled("remove it", "it is gone", "expect status "+s.gone())
+			},
+		},
+		{
+			Name: "deleted-is-unlisted", On: "delete", Without: needs(makes, can("delete"), listed), Source: "RFC 9110 §9.3.5",
+			Proves: "the list loses exactly the item that was deleted",
+			Cause:  "the condition of the delete is missing or wrong, or the list is cached",
+			Mend:   "delete by the identity in the path, and drop what was cached",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeOthers("id")
+				s.make(2)
+				s.removed("expect "+s.observed()+" loses 1 when status not 202", "expect others unchanged")
+			},
+		},
+		{
+			Name: "deleted-stays-gone", On: "delete", Source: "RFC 9110 §9.3.5",
+			Without: needs(makes, can("delete", "read"), func(r *Resource) string {
+				if !r.Supports("replace") && !r.Supports("amend") {
+					return "nothing can be written to a deleted item"
+				}
+				return ""
+			}),
+			Proves: "PUT, PATCH and DELETE do not bring a deleted item back",
+			Cause:  "writes look for an item by a query that also finds deleted ones",
+			Mend:   "let writes find what reads find",
+			Write: func(s *script) {
+				s.make(1)
+				s.removed()
+				if s.Supports("replace") && !s.makesByName() {
+					s.replaced("replace it", "need status not 201")
+				}
+				if s.Supports("amend") {
+					s.amended("amend it")
+				}
+				s.step("remove it again", "send DELETE "+s.at("id"))
+				s.settled("remove it", "it is gone still", "expect status "+s.gone())
+			},
+		},
+		{
+			Name: "id-is-not-reused", On: "create", Level: "usual", Without: needs(posts, can("delete"), named), Source: "RFC 9110 §9.3.5",
+			Proves: "an item that is made after a delete gets a fresh identity",
+			Cause:  "the next id is one more than the highest that is there",
+			Mend:   "draw ids from a sequence that never goes back",
+			Write: func(s *script) {
+				s.make(1)
+				s.removed()
+				s.makeOne(1, "prefer "+s.idPath()+" is not {id}")
+			},
+		},
+		{
+			Name: "filter-selects", On: "list", Without: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
+			Proves: "the filter gives what matches, and nothing else",
+			Cause:  "the query parameter is not read, or compared in another form than it is stored",
+			Mend:   "read the parameter, and compare it with the stored value",
+			Write: func(s *script) {
+				s.make(2)
+				lines := []string{"send GET " + s.coll(), s.filtered(), "expect status 200", "expect " + s.only("id") + " count 1", "expect " + s.only("other") + " count 1"}
+				if f := s.Make.field(s.FilterName); f != nil {
+					lines = append(lines, "expect "+s.Members+" every { "+quoted(s.FilterName)+": "+turned(f.Text, "turn")+", ... }")
+				}
+				if s.paged() == "" {
+					s.step("ask for those", lines...)
+					return
+				}
+				s.step("ask for those", append(lines[:3:3], lines[5:]...)...)
+			},
+		},
+		{
+			Name: "filter-none", On: "list", Without: needs(can("list"), filters), Source: "RFC 9110 §15.5.5",
+			Proves: "a filter that matches nothing gives an empty list: no error, no null",
+			Cause:  "nothing found is handled as not found",
+			Mend:   "answer 200 with an empty list; not found is for the path, not for the query",
+			Write: func(s *script) {
+				s.parent()
+				value := `"{upper(random_text(2))}{random_text(10)}"`
+				if n := strings.Trim(s.FilterFor, "0123456789."); n == "" {
+					value = "987654321"
+				}
+				s.step("ask for what nobody has", "send GET "+s.coll(), "query "+s.FilterName+" = "+value, "expect status 200 or 400 or 422",
+					"expect "+s.ListAt+" is array when status 200", "expect "+s.Members+" count 0 when status 200")
+			},
+		},
+		{
+			Name: "paging-covers", On: "list", Source: "RFC 9110 §9.3.1",
+			Without: needs(makes, listed, func(r *Resource) string {
+				if len(r.Paging) != 2 {
+					return "no paging is declared"
+				}
+				return ""
+			}),
+			Proves: "walking the pages visits each item once",
+			Cause:  "pages are counted from another number, or their order is not fixed",
+			Mend:   "order by a key that is unique, and cut at offset",
+			Write: func(s *script) {
+				s.observe(false)
+				s.make(3, "expect "+s.observed()+" gains 1")
+				limit, offset := s.Paging[0], s.Paging[1]
+				page := func(at string) []string {
+					return []string{"send GET " + s.coll(), s.filtered(), "query " + limit + " = 2", "query " + offset + " = " + at, "expect status 200", "expect " + s.Members + " count ..2"}
+				}
+				tail := strings.TrimPrefix(s.By, "$")
+				s.step("the first page", append(page("0"), "need "+s.Members+" count 2", "keep page from "+s.Members+tail)...)
+				s.step("the second page", append(page("2"), "need "+s.Members+" count 1..", "expect "+s.ListAt+"[0]"+tail+" is not {nth(page, 1)}", "expect "+s.ListAt+"[0]"+tail+" is not {nth(page, 2)}")...)
+				s.step("one further on", append(page("1"), "expect "+s.ListAt+"[0]"+tail+" is {nth(page, 2)}")...)
+			},
+		},
+	}
+}
+
+// filtered is the query that narrows the list to items that are made here.
+func (s *script) filtered() string {
+	if s.FilterName == "" {
+		return ""
+	}
+	return "query " + s.FilterName + " = " + s.FilterFor
+}
+
+// onFirstPage expects the item in a list that is whole.
+func (s *script) onFirstPage() string {
+	if s.paged() != "" {
+		return ""
+	}
+	return "expect " + s.only("id") + " count 1 when header Link missing"
+}
+
+// source is an earlier answer's item.
+func (s *script) source(title string) string {
+	if s.Content == "$" {
+		return fmt.Sprintf("%q", title)
+	}
+	return s.Content + " of " + fmt.Sprintf("%q", title)
+}
+
+// except leaves out what may differ between two reads.
+func (s *script) except() string {
+	if len(s.Volatile) == 0 {
+		return ""
+	}
+	return " except " + strings.Join(s.Volatile, ", ")
+}
+
+// settled reads the item; after 202 it gives the service some time.
+func (s *script) settled(after, title string, lines ...string) {
+	s.readBack(title, append([]string{"when status not 202 of " + fmt.Sprintf("%q", after)}, lines...)...)
+	at := 0
+	for i, l := range lines {
+		if !strings.HasPrefix(l, "expect") && !strings.HasPrefix(l, "prefer") && !strings.HasPrefix(l, "need") {
+			at = i + 1
+		}
+	}
+	in := append([]string{}, lines[:at]...)
+	in = append(in, "retry for 5s every 100ms")
+	s.step(title+", in time", append(append([]string{"when status 202 of " + fmt.Sprintf("%q", after), "send GET " + s.at("id")}, in...), lines[at:]...)...)
+}
+
+// omitted are the optional members of `make` that `remake` leaves out.
+func (r *Resource) omitted() []string {
+	var out []string
+	if r.Remake == nil || len(r.Remake.Fields) == 0 {
+		return nil
+	}
+	for _, f := range r.optional() {
+		if r.Remake.field(f.Name) == nil && plainName.MatchString(f.Name) && f.Kind != syntax.Null {
+			out = append(out, f.Name)
+		}
+	}
+	return out
+}
+
+// besides are the paths that may differ after an amend: those amended, those
+// assigned, those volatile.
+func (s *script) besides() []string {
+	var out []string
+	for _, f := range s.Amend.Fields {
+		out = append(out, s.inItem(memberPath(f.Name)))
+	}
+	for _, n := range s.Assigned {
+		if p := memberPath(n); p != s.By {
+			out = append(out, s.inItem(p))
+		}
+	}
+	for _, p := range s.Volatile {
+		out = append(out, s.inItem(p))
+	}
+	return out
+}
+
+func identityMember(r *Resource) string {
+	if r.By != "" && plainName.MatchString(strings.TrimPrefix(r.By, "$.")) && r.Header == "" {
+		return ""
+	}
+	return "the identity is no plain member of the item"
+}
+
+func amendsObject(r *Resource) string {
+	if r.Amend != nil && len(r.Amend.Fields) > 0 {
+		return ""
+	}
+	return "`amend` is not written out as an object"
+}
+
+func mergePatch(r *Resource) string {
+	if r.Amend == nil || r.Amend.Media == "" || strings.Contains(r.Amend.Media, "merge-patch") || r.Amend.Media == "application/json" {
+		return ""
+	}
+	return "`amend` is no merge patch"
+}
+
+func filters(r *Resource) string {
+	if r.FilterName != "" {
+		return ""
+	}
+	return "no filter is declared"
+}
+
+// assigned makes an item with values for what the service assigns: for the
+// identity that of an item which is gone, so that its form is right.
+func (s *script) assigned() {
+	s.make(1)
+	change := map[string]*string{}
+	for _, n := range s.Assigned {
+		text := `"1999-12-31T23:59:59Z"`
+		if memberPath(n) == s.By && s.Supports("delete") {
+			text = "{id}"
+		}
+		change[n] = &text
+	}
+	if s.Supports("delete") {
+		s.removed()
+	}
+	s.attempt("make one that assigns itself", bodyLine(s.Make, turned(s.Make.object(change), later(1))), "expect status not 5xx")
+	var parts []string
+	for _, n := range s.Assigned {
+		if memberPath(n) == s.By && !s.Supports("delete") {
+			continue
+		}
+		parts = append(parts, quoted(n)+"?: not "+*change[n])
+	}
+	s.step("read what came of it", "when status 2xx of \"make one that assigns itself\"", "send GET "+s.at("stray1"), "need status 200", "prefer "+s.subject()+" is { "+strings.Join(parts, ", ")+", ... }")
+}
+
+// textVariants are texts that careless services do not keep.
+var textVariants = []struct{ what, text string }{
+	{"long text", "A name that is a good deal longer than most {turn}"},
+	{"accents", "Sørine Åse Čapek Łódź {turn}"},
+	{"emoji", "Puffin 🐧🚢 {turn}"},
+	{"right-to-left text", "سفينة النورس {turn}"},
+	{"combining marks", "Cafe\\u0301 Zo\\u0308e {turn}"},
+	{"markup", "<b>Gull</b> & Tern {turn}"},
+	{"quotes", "O'Hare \\\"Auk\\\" \\\\ {turn}"},
+	{"blanks inside", "Two  blanks {turn}"},
+}
+
+var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"}
+
+func (s *script) keepsValues() {
+	s.make(1)
+	s.readBack("read it back", "expect status 200", s.shows("expect", "made"))
+	k := 1
+	try := func(what, name, value string) {
+		change := map[string]*string{name: &value}
+		k++
+		title := what + " in " + name
+		body := fmt.Sprintf("sent_%d", k)
+		s.let(body, turned(s.Make.object(change), later(k)))
+		if s.makesByName() {
+			s.step(title, "send PUT "+s.at("id"), bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
+		} else {
+			s.attempt(title, bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
+		}
+		id := fmt.Sprintf("stray%d", s.strays)
+		if s.makesByName() {
+			id = "id"
+		}
+		claim := s.covers("expect", "{ "+quoted(name)+": {"+body+"."+name+"} }")
+		if value == "null" {
+			claim = "expect " + s.subject() + " is { " + quoted(name) + "?: null, ... }"
+		}
+		s.step("read "+title, "when status 2xx of "+fmt.Sprintf("%q", title), "send GET "+s.at(id), "expect status 200", claim)
+	}
+	for _, f := range s.Make.Fields {
+		if slices.Contains(s.Hidden, f.Name) || !plainName.MatchString(f.Name) || s.Reads != "" {
+			continue
+		}
+		switch f.Kind {
+		case syntax.String:
+			for _, v := range textVariants {
+				try(v.what, f.Name, `"`+v.text+`"`)
+			}
+			if !slices.Contains(s.Unique, f.Name) {
+				try("nothing", f.Name, `""`)
+			}
+		case syntax.Number:
+			for _, v := range numberVariants {
+				try(v, f.Name, v)
+			}
+		}
+	}
+	for _, f := range s.optional() {
+		if plainName.MatchString(f.Name) && s.Reads == "" {
+			try("null", f.Name, "null")
+		}
+	}
+}

@@ -1,0 +1,163 @@
+package resource
+
+import (
+	"slices"
+	"strings"
+)
+
+// never are methods that a path has no handler for, with the body they are
+// sent with.
+type never struct{ method, at, where string }
+
+// unsupported are the methods that the resource does not have. Without a line
+// `supports` only those that such a path never has.
+func (s *script) unsupported(id string) []never {
+	var out []never
+	add := func(method, where, at string) { out = append(out, never{method, at, where}) }
+	add("PUT", "the collection", s.coll())
+	add("PATCH", "the collection", s.coll())
+	if !s.Supports("create") && s.Declared {
+		add("POST", "the collection", s.coll())
+	}
+	if !s.Supports("read") && !s.Declared {
+		return out
+	}
+	add("POST", "the item", s.at(id))
+	if s.Declared {
+		for _, one := range [][2]string{{"replace", "PUT"}, {"amend", "PATCH"}, {"delete", "DELETE"}} {
+			if !s.Supports(one[0]) {
+				add(one[1], "the item", s.at(id))
+			}
+		}
+	}
+	add("DELETE", "the collection", s.coll())
+	return out
+}
+
+// offered are the methods that work on the collection and on the item.
+func (r *Resource) offered() (collection, item []string) {
+	for _, one := range [][2]string{{"list", "GET"}, {"create", "POST"}} {
+		if r.Supports(one[0]) {
+			collection = append(collection, one[1])
+		}
+	}
+	for _, one := range [][2]string{{"read", "GET"}, {"replace", "PUT"}, {"amend", "PATCH"}, {"delete", "DELETE"}} {
+		if r.Supports(one[0]) {
+			item = append(item, one[1])
+		}
+	}
+	return collection, item
+}
+
+// misused sends each method that the resource does not have. What OPTIONS says
+// is there is not sent: it would do what it says.
+func (s *script) misused(claims func(n never) []string) {
+	s.have()
+	list := s.unsupported("id")
+	for _, where := range []string{"the collection", "the item"} {
+		at := s.coll()
+		if where == "the item" {
+			at = s.at("id")
+		}
+		if slices.ContainsFunc(list, func(n never) bool { return n.where == where }) {
+			s.step("what "+where+" offers", "send OPTIONS "+at)
+		}
+	}
+	for _, n := range list {
+		lines := []string{"when header Allow lacks " + n.method + " of \"what " + n.where + " offers\"", "send " + n.method + " " + n.at}
+		if n.method != "DELETE" {
+			lines = append(lines, "json {}")
+		} else if n.where == "the collection" {
+			// It could remove everything: only where methods are told apart at all.
+			lines = append(lines, "when status 405 or 501 of \"PUT on the collection\"")
+		}
+		s.step(n.method+" on "+n.where, append(lines, claims(n)...)...)
+	}
+}
+
+func methodChecks() []Check {
+	const notAllowed = "RFC 9110 §15.5.6"
+	return []Check{
+		{
+			Name: "unsupported-method", On: "list", Source: notAllowed,
+			Proves: "a method that a path does not have answers 405, soon, and does nothing",
+			Cause:  "the router matches the path and not the method",
+			Mend:   "bind handlers to methods, and answer 405 with Allow for the rest",
+			Write: func(s *script) {
+				s.observe(false)
+				s.misused(func(never) []string {
+					return []string{"expect status 405 or 404 or 501", "prefer status 405", s.unchanged("")}
+				})
+			},
+		},
+		{
+			Name: "allow-is-sent", On: "list", Source: notAllowed,
+			Proves: "405 names the methods that work, in Allow",
+			Cause:  "405 is answered by hand",
+			Mend:   "send Allow with each 405",
+			Write: func(s *script) {
+				s.misused(func(never) []string { return []string{"expect header Allow exists when status 405"} })
+			},
+		},
+		{
+			Name: "allow-is-true", On: "list", Source: "RFC 9110 §10.2.1",
+			Proves: "Allow names what works, and not what answered 405",
+			Cause:  "the list is written by hand, or covers all paths at once",
+			Mend:   "derive Allow from the routes",
+			Write: func(s *script) {
+				collection, item := s.offered()
+				s.misused(func(n never) []string {
+					have := collection
+					if n.where == "the item" {
+						have = item
+					}
+					out := []string{"expect header Allow lacks " + n.method + " when status 405"}
+					if len(have) > 0 {
+						out = append(out, "expect header Allow lists "+strings.Join(have, ", ")+" when header Allow exists")
+					}
+					return out
+				})
+			},
+		},
+		{
+			Name: "unknown-method", On: "list", Source: "RFC 9110 §15.6.2",
+			Proves: "an invented method is refused, soon, and does nothing",
+			Cause:  "whatever is not POST is handled as GET",
+			Mend:   "answer 405 or 501 for methods that nobody wrote a handler for",
+			Write: func(s *script) {
+				s.observe(false)
+				s.have()
+				s.step("an invented method on the collection", "send MOOR "+s.coll(), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+				s.step("an invented method on the item", "send MOOR "+s.at("id"), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+			},
+		},
+		{
+			Name: "head-mirrors-get", On: "read", Without: can("read"), Source: "RFC 9110 §9.3.2",
+			Proves: "HEAD answers with the status and the fields of GET, and without a body",
+			Cause:  "HEAD has a handler of its own, or none",
+			Mend:   "let GET's handler answer HEAD, and drop the body",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it", "need status 200")
+				s.step("only its head", "send HEAD "+s.at("id"), "expect status same as \"read it\"", "expect body empty",
+					"expect header Content-Type same as \"read it\" when header Content-Type exists of \"read it\"",
+					"expect header ETag same as \"read it\" when header ETag exists of \"read it\"")
+			},
+		},
+		{
+			Name: "options-agrees", On: "list", Level: "usual", Source: "RFC 9110 §9.3.7",
+			Proves: "where OPTIONS answers, its Allow names what works, and nothing that answers 405",
+			Cause:  "the answer is written by hand, or meant for browsers only",
+			Mend:   "derive Allow from the routes",
+			Write: func(s *script) {
+				collection, _ := s.offered()
+				s.parent()
+				s.step("what the collection offers", "send OPTIONS "+s.coll(), "prefer header Allow lists "+strings.Join(collection, ", ")+" when header Allow exists")
+				for _, m := range []string{"PUT", "PATCH"} {
+					s.step(m+" on the collection", "when header Allow exists of \"what the collection offers\"", "send "+m+" "+s.coll(), "json {}",
+						"prefer status not 405 when header Allow lists "+m+" of \"what the collection offers\"")
+				}
+			},
+		},
+	}
+}

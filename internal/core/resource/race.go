@@ -1,0 +1,172 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+)
+
+// anew holds a step back when the service was not started anew.
+const anew = "when status not 5xx of \"start the service anew\""
+
+// copies is how many requests race.
+const copies = 8
+
+func raceChecks() []Check {
+	const atOnce = "RFC 9110 §9.2"
+	return []Check{
+		{
+			Name: "creates-together", On: "create", Without: needs(posts, listed), Source: atOnce,
+			Proves: "creates at the same time make as many items as they say, each with an identity of its own",
+			Cause:  "the next id is read and written in two steps",
+			Mend:   "let the store draw the id",
+			Write: func(s *script) {
+				s.observe(false)
+				s.parent()
+				s.let("start", "{random_int(100000, 899999)}")
+				s.step("make eight at once", "send POST "+s.coll(), bodyLine(s.Make, turned(s.Make.Text, "start + turn")), fmt.Sprintf("together %d", copies),
+					"keep every ids from "+s.keptFrom(), "expect status not 5xx", fmt.Sprintf("expect %s gains %d when status 2xx", s.observed(), copies))
+				s.leaveAll()
+			},
+		},
+		{
+			Name: "deletes-together", On: "delete", Without: needs(makes, can("delete", "read")), Source: atOnce,
+			Proves: "deletes of one item at the same time remove it, and nothing else, without an error of the service's own",
+			Cause:  "the item is looked up, and gone when it is removed",
+			Mend:   "remove in one step, and answer by what was removed",
+			Write: func(s *script) {
+				if s.observe(false) {
+					s.observeOthers("id")
+				}
+				s.make(2)
+				lines := []string{"send DELETE " + s.at("id"), fmt.Sprintf("together %d", copies), "expect status not 5xx", "expect at least 1 status 2xx"}
+				if s.watched && s.Header == "" {
+					lines = append(lines, "expect others unchanged")
+				}
+				s.step("remove it eight times at once", lines...)
+				s.readBack("it is gone", "expect status "+s.gone())
+			},
+		},
+		{
+			Name: "replaces-together", On: "replace", Source: atOnce,
+			Without: needs(makes, can("replace", "read"), func(r *Resource) string {
+				if r.Remake == nil || len(r.Remake.Fields) == 0 || r.Remake.Text == turned(r.Remake.Text, "other") || r.Reads != "" {
+					return "`remake` does not differ by {turn}"
+				}
+				return ""
+			}),
+			Proves: "of replaces at the same time one remains, whole",
+			Cause:  "members are written one after the other",
+			Mend:   "write the whole item in one step",
+			Write: func(s *script) {
+				s.make(1)
+				s.let("start", "{random_int(100000, 899999)}")
+				if s.makesByName() {
+					s.let("start", "{random_int(10, 80)}")
+				}
+				s.step("replace it eight times at once", "send PUT "+s.at("id"), bodyLine(s.Remake, turned(s.Remake.Text, "start + turn")), fmt.Sprintf("together %d", copies),
+					"expect status not 5xx", "expect at least 1 status 2xx")
+				var whole []string
+				for i := range copies {
+					text := strings.TrimSpace(s.Remake.object(nil))
+					text = strings.TrimSuffix(text, "}") + ", ... }"
+					whole = append(whole, turned(text, fmt.Sprintf("start + %d", i+1)))
+				}
+				s.readBack("read what remains", "expect status 200", "expect "+s.subject()+" is "+strings.Join(whole, " or "))
+			},
+		},
+		{
+			Name: "unique-together", On: "create", Source: atOnce,
+			Without: needs(posts, listed, written, func(r *Resource) string {
+				if len(r.Unique) == 0 {
+					return "no member is `unique`"
+				}
+				return ""
+			}),
+			Proves: "creates at the same time with the same unique member make one item",
+			Cause:  "looking whether it is there and storing it are two steps",
+			Mend:   "let the store enforce it",
+			Write: func(s *script) {
+				s.observe(false)
+				s.parent()
+				s.let("start", "{random_int(100000, 899999)}")
+				s.let("made", turned(s.Make.Text, "start"))
+				change := map[string]*string{}
+				same := "{made." + s.Unique[0] + "}"
+				change[s.Unique[0]] = &same
+				s.step("make eight at once", "send POST "+s.coll(), bodyLine(s.Make, turned(s.Make.object(change), "start + turn")), fmt.Sprintf("together %d", copies),
+					"keep every ids from "+s.keptFrom(), "expect exactly 1 status 2xx", "expect "+s.observed()+" gains 1")
+				s.leaveAll()
+			},
+		},
+	}
+}
+
+// keptFrom is the source of an item's identity in the answer to its create.
+func (s *script) keptFrom() string {
+	_, from, _ := strings.Cut(s.keepID("x"), " from ")
+	return from
+}
+
+// leaveAll takes away all that was made at once.
+func (s *script) leaveAll() {
+	if !s.Supports("delete") {
+		return
+	}
+	for i := copies; i >= 1; i-- {
+		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), "send DELETE "+strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(ids, %d)}", i)))
+	}
+}
+
+func durabilityChecks() []Check {
+	// lives makes items in every way, starts the service anew, and looks.
+	lives := func(s *script, how, word string) {
+		s.make(2)
+		if s.Supports("replace") {
+			s.replaced("replace the first", "need status 2xx")
+		}
+		s.readBack("read the first", "need status 200", "keep before from body")
+		s.step("read the second", "send GET "+s.at("other"), "need status 200", "keep before_other from body")
+		gone := s.Supports("delete") && !s.makesByName()
+		if gone {
+			s.makeOne(2)
+			s.step("remove the third", "send DELETE "+s.at("third"), "need status 2xx")
+		}
+		// A run that has not started the service leaves this step out, and with it
+		// those that look back at it.
+		s.step("start the service anew", how+" service", "send GET "+s.at("id"), "need status not 5xx")
+		except := s.except()
+		s.readBack("the first is as it was", anew, word+" status 200", word+" body same as \"read the first\""+except)
+		s.step("the second is as it was", anew, "send GET "+s.at("other"), word+" status 200", word+" body same as \"read the second\""+except)
+		if gone {
+			s.step("the third is gone", anew, "send GET "+s.at("third"), word+" status "+s.gone())
+		}
+	}
+	return []Check{
+		{
+			Name: "survives-restart", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
+			Proves: "what was made, replaced and deleted is so after the service has been stopped and started again",
+			Cause:  "data is kept in memory, or written now and then",
+			Mend:   "write before answering",
+			Write:  func(s *script) { lives(s, "restart", "expect") },
+		},
+		{
+			Name: "survives-kill", On: "create", Level: "should", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
+			Proves: "what was answered is so after the service has been killed without warning",
+			Cause:  "data is written when the service ends well",
+			Mend:   "write before answering",
+			Write:  func(s *script) { lives(s, "kill", "prefer") },
+		},
+		{
+			Name: "ids-after-restart", On: "create", Without: needs(posts, can("read"), named), Source: "RFC 9110 §9.3.3",
+			Proves: "an item that is made after a restart has an identity that no other has",
+			Cause:  "ids are counted in memory",
+			Mend:   "keep the count with the data",
+			Write: func(s *script) {
+				s.make(1)
+				s.step("start the service anew", "restart service", "send GET "+s.at("id"), "need status 200")
+				s.makeOne(1, anew, "expect "+s.idPath()+" is not {id}")
+				s.readBack("the first is as it was", anew, "expect status 200", s.shows("expect", "made"))
+			},
+		},
+	}
+}

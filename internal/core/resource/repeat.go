@@ -1,0 +1,174 @@
+package resource
+
+import "fmt"
+
+func repeatChecks() []Check {
+	return []Check{
+		{
+			Name: "read-is-safe", On: "read", Without: can("read"), Source: "RFC 9110 §9.2.1",
+			Proves: "GET, HEAD and OPTIONS change nothing, however often they are sent",
+			Cause:  "a counter, a mark of the last visit, or a repair on reading",
+			Mend:   "keep such figures out of what clients see, or declare them `volatile`",
+			Write: func(s *script) {
+				s.have()
+				s.observe(false)
+				for _, m := range []string{"GET", "HEAD", "OPTIONS"} {
+					s.step(m+" the item, twice", "send "+m+" "+s.at("id"), s.unchanged(""), "again", s.unchanged(""))
+				}
+				if s.Supports("list") {
+					s.step("GET the list, twice", "send GET "+s.coll(), s.unchanged(""), "again", s.unchanged(""))
+				}
+			},
+		},
+		{
+			Name: "read-is-stable", On: "read", Level: "usual", Without: can("read"), Source: "RFC 9110 §9.2.1",
+			Proves: "two reads with no write between them say the same",
+			Cause:  "a time, a random value or a counter in the representation",
+			Mend:   "leave it out, or declare it `volatile`",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it", "need status 200")
+				s.readBack("read it again", "need status 200", "prefer "+s.subject()+" same as "+s.source("read it")+s.except())
+			},
+		},
+		{
+			Name: "replace-is-idempotent", On: "replace", Without: needs(makes, can("replace")), Source: "RFC 9110 §9.2.2",
+			Proves: "the same PUT once more leaves everything as the first one left it",
+			Cause:  "PUT appends or counts up, or the repeat is refused as a duplicate of itself",
+			Mend:   "write the representation that was sent, and compare with other items only",
+			Write: func(s *script) {
+				s.observe(true)
+				s.observeItem("id", true)
+				s.make(1)
+				s.replaced("replace it, three times", "need status 2xx", "again 2 times", "expect status not 5xx or not 409", s.unchanged(""))
+			},
+		},
+		{
+			Name: "put-create-is-idempotent", On: "create", Without: chooses, Source: "RFC 9110 §9.3.4",
+			Proves: "PUT of a new item answers 201, of the same item again 200 or 204, and there is one",
+			Cause:  "create and replace share a handler that always answers the same",
+			Mend:   "look whether the item is there, and answer by that",
+			Write: func(s *script) {
+				s.observe(true)
+				gains := ""
+				if s.watched {
+					gains = "expect " + s.observed() + " gains 1"
+				}
+				s.attempt("put it, twice", bodyLine(s.Make, s.example(s.Make, 0)), "expect status "+s.accepts("create", "201"), gains,
+					"again", "expect status "+s.accepts("replace", "200 or 202 or 204"), s.unchanged(""))
+			},
+		},
+		{
+			Name: "delete-is-idempotent", On: "delete", Without: needs(makes, can("delete")), Source: "RFC 9110 §9.2.2",
+			Proves: "the second DELETE finds nothing or succeeds, and changes nothing",
+			Cause:  "the handler relies on a row that is gone",
+			Mend:   "answer 404 or 204 when there is nothing to remove",
+			Write: func(s *script) {
+				s.observe(false)
+				s.make(1)
+				s.step("remove it, twice", "send DELETE "+s.at("id"), "need status 2xx", "again", "expect status "+s.accepts("repeat delete", "404 or 410 or 2xx"), s.unchanged(""))
+			},
+		},
+		{
+			Name: "amend-repeat", On: "amend", Level: "usual", Without: needs(makes, can("amend"), mergePatch), Source: "RFC 7396 §1",
+			Proves: "the same merge patch twice leaves what once left",
+			Cause:  "the patch is added to what is there",
+			Mend:   "set the members that the patch names",
+			Write: func(s *script) {
+				s.observe(true)
+				s.observeItem("id", true)
+				s.make(1)
+				again := ""
+				if s.unchanged("") != "" {
+					again = "prefer state unchanged"
+				}
+				s.amended("amend it, twice", "need status 2xx", "again", "prefer status 2xx", again)
+			},
+		},
+		{
+			Name: "post-makes-another", On: "create", Level: "usual", Without: needs(posts, can("read")), Source: "RFC 9110 §9.3.3",
+			Proves: "the same POST twice makes two items, or the second is refused and makes none",
+			Cause:  "a duplicate is refused after it was stored, or silently given the first one's identity",
+			Mend:   "check before storing, in one transaction",
+			Write: func(s *script) {
+				s.observe(false)
+				s.make(1)
+				claims := []string{bodyLine(s.Make, "{made}"), "prefer status 2xx or 4xx"}
+				if s.watched {
+					claims = append(claims, "prefer "+s.observed()+" gains 1 when status 2xx", "prefer "+s.observed()+" unchanged when status 4xx")
+				}
+				s.attempt("send the same again", claims...)
+				s.step("read the second", "when status 2xx of \"send the same again\"", "send GET "+s.at("stray1"), "prefer status 200")
+			},
+		},
+		{
+			Name: "key-replays", On: "create", Without: needs(posts, keyed), Source: "Idempotency-Key draft §2",
+			Proves: "the same Idempotency-Key with the same body gives the same answer, and makes one item",
+			Cause:  "the key is not looked at, or forgotten before the answer is lost",
+			Mend:   "store the answer under the key together with the item",
+			Write: func(s *script) {
+				s.observe(false)
+				s.parent()
+				s.turns()
+				s.let("key", `"{uuid()}"`)
+				s.let("made", s.example(s.Make, 0))
+				send := []string{"send POST " + s.coll(), "header Idempotency-Key: {key}", bodyLine(s.Make, "{made}")}
+				s.step("make one", append(send, "need status 2xx", s.keepID("id"))...)
+				claims := []string{"expect status same as \"make one\"", s.unchanged("")}
+				if s.Identity != "" {
+					claims = append(claims, "expect "+s.idPath()+" is {id} when body is any")
+				}
+				s.step("send it again with the same key", append(send, claims...)...)
+				s.leave("id")
+			},
+		},
+		{
+			Name: "key-differs", On: "create", Without: needs(posts, keyed), Source: "Idempotency-Key draft §2.7",
+			Proves: "the same Idempotency-Key with another body is refused, and makes nothing",
+			Cause:  "the key alone is looked up",
+			Mend:   "store a digest of the body under the key, and answer 422 when it differs",
+			Write: func(s *script) {
+				s.observe(false)
+				s.parent()
+				s.turns()
+				s.let("key", `"{uuid()}"`)
+				key := "header Idempotency-Key: {key}"
+				s.step("make one", "send POST "+s.coll(), key, bodyLine(s.Make, s.example(s.Make, 0)), "need status 2xx", s.keepID("id"))
+				s.leave("id")
+				s.attempt("send another with the same key", key, bodyLine(s.Make, s.example(s.Make, 1)), "expect status 4xx", s.unchanged(""))
+			},
+		},
+		{
+			Name: "keys-are-separate", On: "create", Without: needs(posts, keyed), Source: "Idempotency-Key draft §2",
+			Proves: "two keys make two items",
+			Cause:  "answers are stored under the path alone",
+			Mend:   "store answers under path and key",
+			Write: func(s *script) {
+				s.observe(false)
+				s.parent()
+				s.turns()
+				gains := ""
+				if s.watched {
+					gains = "expect " + s.observed() + " gains 1"
+				}
+				for k := range 2 {
+					key := fmt.Sprintf("key_%d", k+1)
+					s.let(key, `"{uuid()}"`)
+					claims := []string{"send POST " + s.coll(), "header Idempotency-Key: {" + key + "}", bodyLine(s.Make, s.example(s.Make, k)), "need status 2xx", s.keepID(itemNames[k]), gains}
+					if k == 1 && s.Identity != "" {
+						claims = append(claims, "expect "+s.idPath()+" is not {id} when body is any")
+					}
+					s.step("make "+ordinals[k]+" with a key of its own", claims...)
+					s.leave(itemNames[k])
+				}
+			},
+		},
+	}
+}
+
+func keyed(r *Resource) string {
+	if r.Key {
+		return ""
+	}
+	return "no `idempotency key` is declared"
+}

@@ -1,0 +1,191 @@
+package resource
+
+import "fmt"
+
+// anError is what an answer that is an error looks like from the inside.
+const anError = `{ "error": not null, ... } or { "errors": not null, ... } or { "success": false, ... } or { "status": "fail" or "error" or integer 400..599, ... }`
+
+// offPath writes requests that are refused: of what is not there, of what
+// cannot be read, of what cannot be done.
+func (s *script) offPath(claims func(kind string) []string) {
+	if s.Supports("read") && (s.creates() || s.Supports("list")) {
+		s.absent()
+		s.step("what is not there", append([]string{"send GET " + s.at("nobody")}, claims("missing")...)...)
+	}
+	if s.creates() {
+		s.attempt("what is no JSON", append([]string{`text "{ \"name\": \"half" as ` + s.media()}, claims("invalid")...)...)
+		if len(s.Make.Fields) > 0 && len(s.Required) > 0 {
+			s.attempt("what lacks a member", append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
+		}
+	}
+	s.step("what cannot be done", append([]string{"send PATCH " + s.coll(), "json {}"}, claims("method")...)...)
+}
+
+func representationChecks() []Check {
+	return []Check{
+		{
+			Name: "type-is-declared", On: "read", Source: "RFC 9110 §8.3",
+			Proves: "a body has a Content-Type, and one that fits it",
+			Cause:  "the framework guesses the type, or a handler writes bytes",
+			Mend:   "set Content-Type wherever a body is written",
+			Write: func(s *script) {
+				typed := []string{"expect header Content-Type exists when text matches /./", "expect header Content-Type matches /json/i when body is object or array"}
+				s.have()
+				if s.Supports("list") {
+					s.step("read the list", append([]string{"send GET " + s.coll(), "need status 200"}, typed...)...)
+				}
+				if s.Supports("read") {
+					s.readBack("read the item", append([]string{"need status 200"}, typed...)...)
+				}
+				s.offPath(func(string) []string { return typed })
+			},
+		},
+		{
+			Name: "json-is-json", On: "read", Source: "RFC 8259",
+			Proves: "what says it is JSON is one JSON document, in UTF-8, without members that stand twice",
+			Cause:  "JSON is put together as text, or encoded in another character set",
+			Mend:   "let a JSON encoder write it",
+			Write: func(s *script) {
+				valid := []string{"expect body json when header Content-Type matches /json/i"}
+				s.have()
+				if s.Supports("list") {
+					s.step("read the list", append([]string{"send GET " + s.coll(), "need status 200"}, valid...)...)
+				}
+				if s.Supports("read") {
+					s.readBack("read the item", append([]string{"need status 200"}, valid...)...)
+				}
+				s.offPath(func(string) []string { return valid })
+			},
+		},
+		{
+			Name: "no-content-has-none", On: "delete", Source: "RFC 9110 §6.4.1, §15.3.5",
+			Without: needs(makes, func(r *Resource) string {
+				if r.Supports("delete") || r.Supports("replace") || r.Supports("read") {
+					return ""
+				}
+				return "nothing here answers without a body"
+			}),
+			Proves: "204, 304 and answers to HEAD have no body",
+			Cause:  "bytes are written behind the header section",
+			Mend:   "answer 200 where there is something to say",
+			Write: func(s *script) {
+				const none = "expect body empty when status 204 or 205 or 304"
+				s.make(1, none)
+				if s.Supports("read") {
+					s.step("only its head", "send HEAD "+s.at("id"), "expect body empty")
+					s.readBack("read it", "need status 200", "keep tag from header ETag if there")
+					s.readBack("read it if it has changed", "when header ETag exists of \"read it\"", "header If-None-Match: {tag}", none)
+				}
+				if s.Supports("replace") {
+					s.replaced("replace it", none)
+				}
+				if s.Supports("amend") {
+					s.amended("amend it", none)
+				}
+				if s.Supports("delete") {
+					s.step("remove it", "send DELETE "+s.at("id"), none)
+				}
+			},
+		},
+		{
+			Name: "success-means-success", On: "read", Source: "RFC 9110 §15.3",
+			Proves: "a success carries no error inside",
+			Cause:  "errors are caught, worded and sent with the default status",
+			Mend:   "answer with the status that the words are about",
+			Write: func(s *script) {
+				const fine = "expect body is not " + anError + " when status 2xx"
+				s.offPath(func(string) []string { return []string{fine} })
+			},
+		},
+		{
+			Name: "status-agrees", On: "read", Source: "RFC 9457 §3.1.2",
+			Proves: "a status that is repeated in the body of an error is the answer's own",
+			Cause:  "the body is made in one place, the status set in another",
+			Mend:   "make both from one value",
+			Write: func(s *script) {
+				n := 0
+				s.offPath(func(string) []string {
+					n++
+					return []string{fmt.Sprintf("keep code%d from status", n), fmt.Sprintf("expect $.status is {code%d} when body is { \"status\": integer 100..599, ... }", n)}
+				})
+			},
+		},
+		{
+			Name: "errors-look-alike", On: "read", Level: "should", Source: "RFC 9457", Without: func(r *Resource) string {
+				if r.Supports("read") && (r.creates() || r.Supports("list")) {
+					return ""
+				}
+				return "there is no first error to compare with"
+			},
+			Proves: "all errors of the resource have one form",
+			Cause:  "some are made by handlers, some by the framework",
+			Mend:   "make all of them in one place",
+			Write: func(s *script) {
+				s.offPath(func(kind string) []string {
+					if kind == "missing" {
+						return []string{"need status 4xx", "need text matches /./"}
+					}
+					return []string{"prefer body resembles \"what is not there\" when status 4xx"}
+				})
+			},
+		},
+		{
+			Name: "errors-leak-nothing", On: "read", Source: "RFC 9457 §5",
+			Proves: "no answer shows the inside of the service: no stack trace, no path of its source, no SQL, no secret",
+			Cause:  "exceptions are sent to clients, as on a developer's machine",
+			Mend:   "log the details, and send an id to find them by",
+			Write: func(s *script) {
+				s.offPath(func(string) []string { return []string{"expect body leaks nothing"} })
+				if s.Supports("read") {
+					s.step("an odd identity", "send GET "+s.parented(replaceID(s.Item, "%27")), "expect body leaks nothing")
+				}
+				if s.creates() && len(s.Make.Fields) > 0 {
+					for i, f := range s.Make.Fields {
+						if wrong, ok := wrongOf[f.Kind]; ok {
+							s.attempt(f.Name+" is of another type", bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), "expect body leaks nothing")
+						}
+					}
+				}
+				if posts(s.Resource) == "" && len(s.Unique) > 0 {
+					s.let("made", s.example(s.Make, 0))
+					s.attempt("make the same twice", bodyLine(s.Make, "{made}"), "expect body leaks nothing")
+				}
+			},
+		},
+		{
+			Name: "accept-is-heard", On: "read", Level: "should", Without: can("read"), Source: "RFC 9110 §12.5.1",
+			Proves: "Accept of a type that is offered gives that type; of one that is not, 406 or the default",
+			Cause:  "the header is not looked at, or an unknown type ends in an exception",
+			Mend:   "choose among what is offered, and answer 406 or the default",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it as it comes", "need status 200")
+				s.readBack("read it as JSON", "header Accept: application/json", "prefer status 200 or 406", "prefer header Content-Type matches /json/i when status 200")
+				s.readBack("read it as nothing that is known", "header Accept: application/x-gull-feathers", "expect status not 5xx", "prefer status 200 or 406")
+			},
+		},
+		{
+			Name: "vary-is-said", On: "read", Level: "usual", Without: can("read"), Source: "RFC 9110 §12.5.5",
+			Proves: "an answer that depends on Accept says so in Vary",
+			Cause:  "the type is chosen, and caches are forgotten",
+			Mend:   "send Vary: Accept",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it as JSON", "header Accept: application/json", "need status not 5xx")
+				for _, t := range []string{"application/xml", "text/csv"} {
+					s.readBack("read it as "+t, "header Accept: "+t, `prefer header Vary matches /accept|\*/i when header Content-Type is "`+t+`"`)
+				}
+			},
+		},
+		{
+			Name: "single-is-object", On: "read", Without: can("read"), Source: "RFC 9110 §9.3.1",
+			Proves: "an item by itself is one object, never an array of one",
+			Cause:  "the result of the query is encoded as it came",
+			Mend:   "take the one item out before encoding",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it", "need status 200", "expect "+s.subject()+" is object")
+			},
+		},
+	}
+}

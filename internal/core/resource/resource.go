@@ -1,0 +1,441 @@
+// Package resource turns a resource statement into the scenarios that check
+// its promises: trees of the scenario language, run by the same engine as any
+// other. The checks stand in one catalogue.
+package resource
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+// Resource is a resource statement, read.
+type Resource struct {
+	File      *project.File
+	Statement *syntax.Statement
+	Name      string
+	// Collection and Item are paths as written, with names in braces.
+	Collection, Item string
+	// ListAt is the JSONPath of the list in its answer, Members that of its
+	// members, Content that of an item in its own answer.
+	ListAt, Members, Content string
+	// Identity is the JSONPath of an item's identity inside the item; Header the
+	// field that names a new item; Chosen the name that a client gives.
+	Identity, Header, Chosen string
+	// By tells the members of the list apart; "" where nothing is known to.
+	By                    string
+	Make, Remake, Amend   *Example
+	Assigned, Required    []string
+	Unique, Hidden        []string
+	Volatile              []string
+	Reads                 string
+	FilterName, FilterFor string
+	Paging                []string
+	supports              map[string]bool
+	// Declared tells that `supports` is written out.
+	Declared bool
+	Answers  map[string]string
+	// Lines are header and auth lines, as written; Auth is the auth line.
+	Lines []string
+	Auth  string
+	Under *Resource
+	Key   bool
+	Skips map[string]string
+}
+
+// Example is a body: its text, and its members when it is an object.
+type Example struct {
+	Text, Media string
+	Fields      []Field
+}
+
+// Field is a member of an example.
+type Field struct {
+	Name, Text string
+	Kind       syntax.NodeKind
+}
+
+// Supports tells whether the resource has an operation.
+func (r *Resource) Supports(operation string) bool { return r.supports[operation] }
+
+// makesByName tells that the client names an item and PUT makes it.
+func (r *Resource) makesByName() bool { return r.Chosen != "" }
+
+// creates tells whether items can be made at all.
+func (r *Resource) creates() bool {
+	return r.Make != nil && (r.Supports("create") || r.makesByName() && r.Supports("replace"))
+}
+
+// reader reads one statement and gathers what is wrong with it.
+type reader struct {
+	p     *project.Project
+	f     *project.File
+	r     *Resource
+	diags source.Diagnostics
+	under *syntax.Statement
+}
+
+func (rd *reader) say(at source.Span, message, hint string) {
+	rd.diags = append(rd.diags, source.Diagnostic{File: rd.f.Source, Span: at, Message: message, Hint: hint})
+}
+
+// Read reads all the resources of a project's files, and says what is wrong
+// with them.
+func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
+	var out []*Resource
+	var diags source.Diagnostics
+	for _, f := range p.Files {
+		if f.Derived() {
+			continue
+		}
+		known := map[string]*Resource{}
+		for _, st := range f.Statements {
+			if st.Word != "resource" {
+				continue
+			}
+			rd := &reader{p: p, f: f}
+			r := rd.read(st, known)
+			diags = append(diags, rd.diags...)
+			if first := known[r.Name]; first != nil {
+				diags = append(diags, source.Diagnostic{File: f.Source, Span: st.Span, Message: "a second resource `" + r.Name + "`",
+					Hint: "join the two, or give one another name"})
+				continue
+			}
+			known[r.Name] = r
+			out = append(out, r)
+		}
+	}
+	return out, diags
+}
+
+func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resource {
+	r := &Resource{File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
+		Skips: map[string]string{}, supports: map[string]bool{}}
+	rd.r = r
+	r.Name = st.Body.(*syntax.Named).Name
+	seen := map[string]bool{}
+	for _, c := range st.Children {
+		if once := !slices.Contains([]string{"header", "skip", "volatile", "answers"}, c.Word); once && seen[c.Word] {
+			rd.say(wordSpan(c), "a second `"+c.Word+"`", "one is enough: join the two")
+		}
+		seen[c.Word] = true
+		rd.line(c)
+	}
+	if r.By == "" && r.Identity != "" {
+		r.By = r.Identity
+	}
+	rd.paths(known)
+	rd.operations(seen)
+	rd.names()
+	return r
+}
+
+func wordSpan(st *syntax.Statement) source.Span {
+	return source.Span{Start: st.Span.Start, End: st.Span.Start + len(st.Word)}
+}
+
+func (rd *reader) line(c *syntax.Statement) {
+	r := rd.r
+	switch b := c.Body.(type) {
+	case *syntax.Target:
+		if c.Word == "collection" {
+			r.Collection = b.Path.Raw
+		} else {
+			r.Item = b.Path.Raw
+		}
+	case *syntax.Where:
+		if c.Word == "members" {
+			r.Members = b.Path.Raw
+		} else {
+			r.Content = b.Path.Raw
+		}
+	case *syntax.Identity:
+		rd.identity(b)
+	case *syntax.Content:
+		rd.example(c, b)
+	case *syntax.Listing:
+		rd.listing(c, b)
+	case *syntax.Paths:
+		for _, p := range b.List {
+			r.Volatile = append(r.Volatile, p.Raw)
+		}
+	case *syntax.Reads:
+		r.Reads = syntax.NodeText(b.Shape)
+	case *syntax.Pair:
+		if b.Bare || b.Value == nil {
+			rd.say(c.Span, "a filter has a value", "write filter flag = DK")
+			return
+		}
+		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
+	case *syntax.Answers:
+		for _, a := range b.List {
+			r.Answers[a.What] = statuses(a.Status)
+		}
+	case *syntax.Header:
+		r.Lines = append(r.Lines, "header "+b.Name+": "+b.Value.Raw)
+	case *syntax.Auth:
+		r.Auth = strings.TrimSpace(lineOf(rd.f, c))
+		r.Lines = append(r.Lines, r.Auth)
+	case *syntax.Named:
+		rd.under = c
+	case *syntax.Block:
+		r.Key = true
+	case *syntax.Skip:
+		if !Known(b.Check) {
+			hint := "usualpath explain lists the checks"
+			if n := source.Nearest(b.Check, IDs()); n != "" {
+				hint = "did you mean " + n + "?"
+			}
+			rd.say(b.Span, "there is no check "+b.Check, hint)
+		}
+		r.Skips[b.Check] = b.Because.Template.Raw
+	}
+}
+
+// lineOf is a statement as it stands in its file, without its comment.
+func lineOf(f *project.File, st *syntax.Statement) string {
+	return strings.Join(strings.Fields(f.Source.Text[st.Span.Start:st.Span.End]), " ")
+}
+
+func statuses(list []syntax.StatusClass) string {
+	return syntax.ClaimText(syntax.Claim{Subject: syntax.Subject{Kind: "status"}, Predicate: syntax.Predicate{Op: "status", Status: list}})[len("status "):]
+}
+
+func (rd *reader) identity(b *syntax.Identity) {
+	r := rd.r
+	r.Identity = ""
+	switch {
+	case b.Path != nil:
+		r.Identity = b.Path.Raw
+	case b.Header != "":
+		r.Header = b.Header
+	case b.Chosen != nil:
+		r.Chosen = b.Chosen.Template.Raw
+		if !strings.Contains(r.Chosen, "{turn") {
+			rd.say(b.Chosen.Span, "this name is the same for every item", `put a number into it: "GP{turn}"`)
+		}
+	}
+	if b.By != nil {
+		r.By = b.By.Raw
+	}
+}
+
+func (rd *reader) example(c *syntax.Statement, b *syntax.Content) {
+	e := &Example{Text: syntax.NodeText(b.Value)}
+	if b.Media != nil {
+		e.Media = b.Media.Raw
+	}
+	if n := rd.object(b.Value); n != nil {
+		e.Text = syntax.NodeText(n)
+		for _, f := range n.Fields {
+			name, _ := f.Key.Template.Plain()
+			e.Fields = append(e.Fields, Field{name, syntax.NodeText(f.Value), rd.kind(f.Value)})
+		}
+	}
+	switch c.Word {
+	case "make":
+		rd.r.Make = e
+	case "remake":
+		rd.r.Remake = e
+	default:
+		rd.r.Amend = e
+	}
+}
+
+// object is the object that a value is, also one that a `let` names.
+func (rd *reader) object(n *syntax.Node) *syntax.Node {
+	n = rd.resolve(n)
+	if n.Kind == syntax.Object {
+		return n
+	}
+	return nil
+}
+
+// resolve is what a plain {name} of a `let` stands for.
+func (rd *reader) resolve(n *syntax.Node) *syntax.Node {
+	if n.Kind != syntax.Ref || n.Expr.Op != 0 || n.Expr.Call || len(n.Expr.Access) > 0 || n.Expr.Literal != nil {
+		return n
+	}
+	for _, l := range rd.p.Layers(rd.f) {
+		for _, st := range l.Statements {
+			if let, ok := st.Body.(*syntax.Let); ok && let.Name == n.Expr.Name && let.Value != nil {
+				return let.Value
+			}
+		}
+	}
+	return n
+}
+
+// kind is the JSON type of a value, as far as it can be told; Ref where it
+// cannot.
+func (rd *reader) kind(n *syntax.Node) syntax.NodeKind {
+	n = rd.resolve(n)
+	if n.Kind == syntax.Ref && n.Expr.Name == "turn" && !n.Expr.Call {
+		return syntax.Number
+	}
+	return n.Kind
+}
+
+func (rd *reader) listing(c *syntax.Statement, b *syntax.Listing) {
+	var names []string
+	for _, n := range b.Items {
+		text, _ := n.Template.Plain()
+		names = append(names, text)
+	}
+	r := rd.r
+	switch c.Word {
+	case "assigned":
+		r.Assigned = names
+	case "required":
+		r.Required = names
+	case "unique":
+		r.Unique = names
+	case "hidden":
+		r.Hidden = names
+	case "paging":
+		r.Paging = names
+	case "supports":
+		r.Declared = true
+		for _, n := range names {
+			r.supports[n] = true
+		}
+	}
+}
+
+// paths completes the paths, and looks up the parent.
+func (rd *reader) paths(known map[string]*Resource) {
+	r := rd.r
+	if r.Collection == "" {
+		rd.say(rd.r.Statement.Span, "this resource has no collection", "write collection /"+r.Name+" below it")
+	}
+	if strings.ContainsAny(r.Collection, "?#") {
+		rd.say(rd.r.Statement.Span, "a collection's path has no query", "write filter n = v for a query that selects the items made")
+	}
+	if r.Item == "" {
+		r.Item = r.Collection + "/{id}"
+	} else if !strings.Contains(r.Item, "{id}") {
+		rd.say(rd.r.Statement.Span, "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
+	}
+	r.ListAt = strings.TrimSuffix(r.Members, "[*]")
+	if rd.under == nil {
+		return
+	}
+	name := rd.under.Body.(*syntax.Named).Name
+	parent := known[name]
+	switch {
+	case name == r.Name:
+		rd.say(rd.under.Span, "a resource cannot be under itself", "")
+	case parent == nil:
+		hint := "write resource " + name + " before this one"
+		var all []string
+		for n := range known {
+			all = append(all, n)
+		}
+		slices.Sort(all)
+		if n := source.Nearest(name, all); n != "" {
+			hint = "did you mean " + n + "?"
+		}
+		rd.say(rd.under.Span, "no resource `"+name+"` stands before this one", hint)
+	case !parent.creates():
+		rd.say(rd.under.Span, "no "+name+" can be made: that resource has no `make`", "write one")
+	default:
+		r.Under = parent
+		if !strings.Contains(r.Collection, "{"+name+".") {
+			rd.say(rd.under.Span, "the collection's path does not name its "+name, "write collection "+parent.Collection+"/{"+name+".id}/"+r.Name)
+		}
+	}
+}
+
+// operations tells what the resource can do; what has an example, without a
+// line that says so.
+func (rd *reader) operations(seen map[string]bool) {
+	r := rd.r
+	if !r.Declared {
+		r.supports = map[string]bool{"list": true, "read": true, "delete": r.Make != nil, "create": r.Make != nil && r.Chosen == "",
+			"replace": r.Remake != nil || r.Chosen != "" && r.Make != nil, "amend": r.Amend != nil}
+	}
+	for _, one := range [][2]string{{"create", "make"}, {"replace", "remake"}, {"amend", "amend"}} {
+		if !r.supports[one[0]] || seen[one[1]] || one[0] == "replace" && r.Chosen != "" && r.Make != nil {
+			continue
+		}
+		rd.say(r.Statement.Span, "this resource supports "+one[0]+" and has no example for it", "write "+one[1]+" { … } below it")
+	}
+	if r.Remake == nil && r.Chosen != "" {
+		r.Remake = r.Make
+	}
+}
+
+// names reports members that the examples do not have.
+func (rd *reader) names() {
+	r := rd.r
+	if r.Make == nil || len(r.Make.Fields) == 0 {
+		return
+	}
+	has := func(name string) bool {
+		return slices.ContainsFunc(r.Make.Fields, func(f Field) bool { return f.Name == name })
+	}
+	for _, list := range []struct {
+		word  string
+		names []string
+	}{{"required", r.Required}, {"unique", r.Unique}, {"hidden", r.Hidden}} {
+		for _, n := range list.names {
+			if !has(n) {
+				rd.say(r.Statement.Span, "`make` has no member `"+n+"`, which is "+list.word, "add it to `make`, or take it out of `"+list.word+"`")
+			}
+		}
+	}
+}
+
+// turnWord finds {turn} where an example has it.
+var turnWord = regexp.MustCompile(`\bturn\b`)
+var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}]*\}`)
+
+// turned is a text with another expression in place of the name turn.
+func turned(text, by string) string {
+	return inBraces.ReplaceAllStringFunc(text, func(m string) string { return turnWord.ReplaceAllString(m, by) })
+}
+
+// field is a member of the example, nil for none.
+func (e *Example) field(name string) *Field {
+	for i := range e.Fields {
+		if e.Fields[i].Name == name {
+			return &e.Fields[i]
+		}
+	}
+	return nil
+}
+
+// object is the example with members changed: a nil text takes one out.
+func (e *Example) object(change map[string]*string) string {
+	var parts []string
+	done := map[string]bool{}
+	for _, f := range e.Fields {
+		text := f.Text
+		if c, ok := change[f.Name]; ok {
+			done[f.Name] = true
+			if c == nil {
+				continue
+			}
+			text = *c
+		}
+		parts = append(parts, quoted(f.Name)+": "+text)
+	}
+	var more []string
+	for n := range change {
+		if !done[n] && change[n] != nil {
+			more = append(more, n)
+		}
+	}
+	slices.Sort(more)
+	for _, n := range more {
+		parts = append(parts, quoted(n)+": "+*change[n])
+	}
+	return "{ " + strings.Join(parts, ", ") + " }"
+}
+
+func quoted(name string) string { return fmt.Sprintf("%q", name) }

@@ -1,0 +1,491 @@
+package resource
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"usualpath/internal/core/syntax"
+)
+
+// script writes one derived scenario, as text of the language.
+type script struct {
+	*Resource
+	check *Check
+	level string
+	// observes and lets stand before the steps; after are the clean-up.
+	observes, lets, body, after []string
+	strays                      int
+	// watched is set once the list, or an item, is observed.
+	watched bool
+	// had is set once there is an item to start from.
+	had bool
+	// pending are lines for the start of the next step: names that need what an
+	// earlier step keeps.
+	pending []string
+}
+
+func (s *script) step(title string, lines ...string) {
+	lines = append(s.pending, lines...)
+	s.pending = nil
+	s.body = append(s.body, stepText(title, lines))
+}
+
+// cleanup adds a step that runs whatever happened before. Later ones come
+// first: what depends on an item goes before the item.
+func (s *script) cleanup(title string, lines ...string) {
+	s.after = append([]string{stepText(title, lines)}, s.after...)
+}
+
+func stepText(title string, lines []string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "\n  step %s\n", strconv.Quote(title))
+	// What stands before the request comes first, wherever it was added.
+	for _, first := range []bool{true, false} {
+		for _, l := range lines {
+			word, _, _ := strings.Cut(l, " ")
+			if l != "" && slices.Contains([]string{"when", "let", "restart", "kill"}, word) == first {
+				b.WriteString("    " + l + "\n")
+			}
+		}
+	}
+	return b.String()
+}
+
+func (s *script) let(name, text string) {
+	line := "  let " + name + " = " + text + "\n"
+	switch {
+	case slices.Contains(s.lets, line):
+	case strings.HasPrefix(text, "{random_int("):
+		// Others are made of it.
+		s.lets = append([]string{line}, s.lets...)
+	default:
+		s.lets = append(s.lets, line)
+	}
+}
+
+// soon binds a name at the start of the next step.
+func (s *script) soon(name, text string) {
+	s.pending = append(s.pending, "let "+name+" = "+text)
+}
+
+// text is the whole scenario.
+func (s *script) text() string {
+	var b strings.Builder
+	title := s.Name + " " + s.check.ID()
+	if s.level != s.check.Level {
+		title += ", " + s.level
+	}
+	fmt.Fprintf(&b, "scenario %s\n", strconv.Quote(title))
+	fmt.Fprintf(&b, "  about %s\n", strconv.Quote(s.check.Because()))
+	fmt.Fprintf(&b, "  check %s of %s on %s", s.check.ID(), s.Name, s.check.Operation(s.Resource))
+	if s.level != "must" {
+		b.WriteString(" level " + s.level)
+	}
+	b.WriteString("\n  need status not 429 or not 503\n")
+	for _, l := range s.Lines {
+		b.WriteString("  " + l + "\n")
+	}
+	b.WriteString(strings.Join(s.observes, ""))
+	rest := strings.Join(s.body, "") + strings.Join(s.after, "")
+	for i, l := range s.lets {
+		// A let that nothing uses would only be in the way.
+		name := strings.Fields(l)[1]
+		used := regexp.MustCompile(`\{[^{}]*\b` + name + `\b`)
+		if used.MatchString(rest) || used.MatchString(strings.Join(s.lets[i+1:], "")) {
+			b.WriteString(l)
+		}
+	}
+	b.WriteString(strings.Join(s.body, ""))
+	if len(s.after) > 0 {
+		b.WriteString("\nafterwards" + strings.Join(s.after, ""))
+	}
+	return b.String()
+}
+
+// at is the item's path for the item that a name stands for.
+func (s *script) at(id string) string {
+	item := strings.ReplaceAll(s.parented(s.Item), "{id}", "{"+id+"}")
+	if s.Header != "" && s.Resource.Item == s.Resource.Collection+"/{id}" {
+		return "{" + id + "}"
+	}
+	return item
+}
+
+// coll is the path of the collection.
+func (s *script) coll() string { return s.parented(s.Collection) }
+
+// parented puts the parent's names into a path.
+func (s *script) parented(path string) string {
+	for p := s.Under; p != nil; p = p.Under {
+		path = strings.ReplaceAll(path, "{"+p.Name+".", "{"+p.Name+"_")
+	}
+	return path
+}
+
+// inItem is a path that is relative to an item, in the item's own answer.
+func (r *Resource) inItem(path string) string { return r.Content + strings.TrimPrefix(path, "$") }
+
+// idPath is where an answer shows the item's identity; "" where that is not
+// known.
+func (r *Resource) idPath() string {
+	if r.By == "" {
+		return ""
+	}
+	return r.inItem(r.By)
+}
+
+// keepID keeps the identity of what an answer shows.
+func (r *Resource) keepID(name string) string {
+	if r.Header != "" {
+		return "keep " + name + " from header " + r.Header
+	}
+	return "keep " + name + " from " + r.inItem(r.Identity)
+}
+
+// names of the items that a scenario makes, in turn.
+var itemNames = []string{"id", "other", "third", "fourth"}
+var madeNames = []string{"made", "made_other", "made_third", "made_fourth"}
+var ordinals = []string{"one", "another", "a third", "a fourth"}
+
+// later is {turn} for the item number k, from 0.
+func later(k int) string {
+	if k == 0 {
+		return "turn"
+	}
+	return fmt.Sprintf("turn + %d", k)
+}
+
+// turns makes {turn} known: two digits where the client names the item, so
+// that short names do; six elsewhere, so that earlier data does not matter.
+func (s *script) turns() {
+	lo, hi := 100_000, 899_999
+	if s.makesByName() {
+		lo, hi = 10, 88
+	}
+	s.let("turn", fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
+}
+
+// example is a body for item number k.
+func (s *script) example(e *Example, k int) string { return turned(e.Text, later(k)) }
+
+// bodyLine sends a JSON value, with the media type of the example.
+func bodyLine(e *Example, text string) string {
+	if e != nil && e.Media != "" {
+		return "json " + text + " as " + e.Media
+	}
+	return "json " + text
+}
+
+// chosen is the name that the client gives to item number k.
+func (s *script) chosen(k int) string { return turned(s.Chosen, later(k)) }
+
+// parent makes what the collection belongs to.
+func (s *script) parent() {
+	if s.Under == nil || slices.ContainsFunc(s.lets, func(l string) bool { return strings.Contains(l, s.Under.Name+"_turn =") }) {
+		return
+	}
+	p := s.Under
+	up := &script{Resource: p, check: s.check}
+	up.parent()
+	s.lets = append(s.lets, up.lets...)
+	s.body = append(s.body, up.body...)
+	id := p.Name + "_id"
+	turn := p.Name + "_turn"
+	lo, hi := 100_000, 899_999
+	if p.makesByName() {
+		lo, hi = 10, 88
+	}
+	s.let(turn, fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
+	body := bodyLine(p.Make, turned(p.Make.Text, turn))
+	at := strings.ReplaceAll(up.parented(p.Item), "{id}", "{"+id+"}")
+	if p.Header != "" {
+		at = "{" + id + "}"
+	}
+	if p.makesByName() {
+		name := turned(p.Chosen, turn)
+		s.step("find a free place for one of "+p.Name, "send GET "+strings.ReplaceAll(up.parented(p.Item), "{id}", name), "need status 404 or 410")
+		s.step("make one of "+p.Name, "let "+id+" = "+strconv.Quote(name), "send PUT "+at, body, "need status 2xx")
+	} else {
+		s.step("make one of "+p.Name, "send POST "+up.parented(p.Collection), body, "need status 2xx", p.keepID(id))
+	}
+	s.after = append(s.after, up.after...)
+	if p.Supports("delete") {
+		s.cleanup("take one of "+p.Name+" away", "send DELETE "+at)
+	}
+}
+
+// make makes the items 0 to n-1, as what a check starts from: where it fails,
+// the check is blocked. Lines are added to the last one's step.
+func (s *script) make(n int, lines ...string) {
+	s.parent()
+	s.turns()
+	for k := range n {
+		var extra []string
+		if k == n-1 {
+			extra = lines
+		}
+		s.makeOne(k, extra...)
+	}
+}
+
+func (s *script) makeOne(k int, lines ...string) {
+	s.had = true
+	id, made := itemNames[k], madeNames[k]
+	s.let(made, s.example(s.Make, k))
+	if s.makesByName() {
+		s.free(k)
+		s.step("make "+ordinals[k], append([]string{"let " + id + " = " + strconv.Quote(s.chosen(k)), "send PUT " + s.at(id), bodyLine(s.Make, "{"+made+"}"), "need status 2xx"}, lines...)...)
+	} else {
+		s.step("make "+ordinals[k], append([]string{"send POST " + s.coll(), bodyLine(s.Make, "{"+made+"}"), "need status 2xx", s.keepID(id)}, lines...)...)
+	}
+	s.leave(id)
+}
+
+// free looks whether a chosen name is still to be had, so that nothing of the
+// user's is written over.
+func (s *script) free(k int) {
+	s.step("find a free place"+map[bool]string{true: "", false: " for " + ordinals[k]}[k == 0],
+		"send GET "+strings.ReplaceAll(s.parented(s.Item), "{id}", s.chosen(k)), "need status 404 or 410")
+}
+
+// leave cleans an item up.
+func (s *script) leave(id string) {
+	if s.Supports("delete") {
+		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + id}[id == "id"], "send DELETE "+s.at(id))
+	}
+}
+
+// have makes an item, or finds one in the list where none can be made.
+func (s *script) have() {
+	if s.had {
+		return
+	}
+	s.had = true
+	if s.creates() {
+		s.make(1)
+		return
+	}
+	s.parent()
+	s.step("look at the list", "send GET "+s.coll(), "need status 200", "need "+s.Members+" count 1..", "keep ids from "+s.Members+strings.TrimPrefix(s.By, "$"))
+	s.soon("id", "{nth(ids, 1)}")
+}
+
+// attempt tries to make an item that must not be made. What is made all the
+// same is taken away again.
+func (s *script) attempt(title string, lines ...string) {
+	s.strays++
+	stray := fmt.Sprintf("stray%d", s.strays)
+	if s.makesByName() {
+		if s.strays == 1 {
+			s.parent()
+			s.turns()
+			s.free(0)
+			lines = append([]string{"let id = " + strconv.Quote(s.chosen(0)), "send PUT " + s.at("id")}, lines...)
+			s.leave("id")
+		} else {
+			lines = append([]string{"send PUT " + s.at("id")}, lines...)
+		}
+		s.step(title, lines...)
+		return
+	}
+	s.parent()
+	s.turns()
+	all := []string{"send POST " + s.coll()}
+	request, claims := lines, []string{}
+	for i, l := range lines {
+		if word := strings.Fields(l)[0]; word == "expect" || word == "prefer" || word == "need" || word == "keep" {
+			request, claims = lines[:i], lines[i:]
+			break
+		}
+	}
+	all = append(append(all, request...), s.keepID(stray)+" if there")
+	s.step(title, append(all, claims...)...)
+	if s.Supports("delete") {
+		s.cleanup("take away what came of: "+title, "when status 2xx of "+strconv.Quote(title), "send DELETE "+s.at(stray))
+	}
+}
+
+// accepts is the statuses that `answers` names, or those given.
+func (r *Resource) accepts(what, otherwise string) string {
+	if text, ok := r.Answers[what]; ok {
+		return text
+	}
+	return otherwise
+}
+
+// gone are the statuses of what is not there.
+func (r *Resource) gone() string { return r.accepts("missing", "404 or 410") }
+
+// refused are the statuses of what must be refused.
+func (r *Resource) refused(otherwise string) string { return r.accepts("invalid", otherwise) }
+
+// observe makes the list part of the state; loose leaves out what the service
+// assigns, which may move with each write.
+func (s *script) observe(loose bool) bool {
+	if s.watched {
+		return true
+	}
+	if !s.Supports("list") || s.By == "" {
+		return false
+	}
+	s.watched = true
+	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.coll()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.paged()+"\n")
+	return true
+}
+
+// observed is the name of the observation.
+func (s *script) observed() string {
+	switch s.Name {
+	case "status", "header", "cookie", "body", "text", "xml", "time", "size", "state", "answer", "every", "exactly", "at":
+		return s.Name + "_list"
+	}
+	return s.Name
+}
+
+// observeOthers makes all but one item a part of the state.
+func (s *script) observeOthers(id string) bool {
+	if !s.Supports("list") || s.By == "" || s.Header != "" {
+		return false
+	}
+	s.observes = append(s.observes, "  observe others at "+s.coll()+s.listing("{"+id+"}")+s.ignoring(false, func(p string) string { return p })+s.paged()+"\n")
+	return true
+}
+
+// observeItem makes one item by itself a part of the state.
+func (s *script) observeItem(id string, loose bool) {
+	if s.Supports("read") {
+		s.observes = append(s.observes, "  observe item at "+s.at(id)+s.ignoring(loose, s.inItem)+"\n")
+	}
+}
+
+func (s *script) listing(without string) string {
+	out := ""
+	if s.Members != "$[*]" {
+		out = " in " + s.ListAt
+	}
+	out += " by " + s.By
+	if without != "" {
+		out += " without " + without
+	}
+	return out
+}
+
+func (s *script) ignoring(loose bool, place func(string) string) string {
+	var list []string
+	for _, p := range s.Volatile {
+		list = append(list, place(p))
+	}
+	if loose {
+		for _, n := range s.Assigned {
+			if p := memberPath(n); p != s.By {
+				list = append(list, place(p))
+			}
+		}
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return " ignoring " + strings.Join(list, ", ")
+}
+
+func (s *script) paged() string {
+	if len(s.Paging) == 2 {
+		return " paging " + strings.Join(s.Paging, ", ")
+	}
+	return ""
+}
+
+// memberPath is the JSONPath of a member by name.
+func memberPath(name string) string {
+	if plainName.MatchString(name) {
+		return "$." + name
+	}
+	return "$['" + strings.ReplaceAll(name, "'", `\'`) + "']"
+}
+
+var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+
+// unchanged expects the state to be what it was, where any is observed.
+func (s *script) unchanged(when string) string {
+	if !s.watched && len(s.observes) == 0 {
+		return ""
+	}
+	return strings.TrimSpace("expect state unchanged " + when)
+}
+
+// shows expects an answer to show what was sent under a name.
+func (s *script) shows(word, made string) string {
+	if s.Reads != "" {
+		return word + " " + s.subject() + " is " + s.Reads
+	}
+	want := "{" + made + "}"
+	if e := s.exampleOf(made); len(s.Hidden) > 0 && e != nil && len(e.Fields) > 0 {
+		var parts []string
+		for _, f := range e.Fields {
+			if !slices.Contains(s.Hidden, f.Name) {
+				parts = append(parts, quoted(f.Name)+": {"+made+"."+f.Name+"}")
+			}
+		}
+		want = "{ " + strings.Join(parts, ", ") + " }"
+	}
+	return s.covers(word, want)
+}
+
+func (s *script) exampleOf(made string) *Example {
+	if strings.HasPrefix(made, "remade") {
+		return s.Remake
+	}
+	return s.Make
+}
+
+// covers expects the item in an answer to have members of these values.
+func (s *script) covers(word, want string) string {
+	if s.Content == "$" {
+		return word + " body covers " + want
+	}
+	return word + " " + s.Content + " contains " + want
+}
+
+// subject is the item in its own answer.
+func (s *script) subject() string {
+	if s.Content == "$" {
+		return "body"
+	}
+	return s.Content
+}
+
+// only is the item of a scenario in the list: a JSONPath.
+func (s *script) only(id string) string {
+	return s.ListAt + "[?@" + strings.TrimPrefix(s.By, "$") + " == {" + id + "}]"
+}
+
+// text members of the example that may hold any text, those that must be there
+// first.
+func (r *Resource) texts() []Field {
+	var first, rest []Field
+	for _, f := range r.Make.Fields {
+		if f.Kind != syntax.String || slices.Contains(r.Hidden, f.Name) {
+			continue
+		}
+		if slices.Contains(r.Required, f.Name) || slices.Contains(r.Unique, f.Name) {
+			first = append(first, f)
+		} else {
+			rest = append(rest, f)
+		}
+	}
+	return append(first, rest...)
+}
+
+// optional are the members of the example that may be left out.
+func (r *Resource) optional() []Field {
+	var out []Field
+	for _, f := range r.Make.Fields {
+		if !slices.Contains(r.Required, f.Name) && !slices.Contains(r.Unique, f.Name) && !slices.Contains(r.Hidden, f.Name) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
