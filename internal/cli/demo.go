@@ -98,9 +98,9 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	for _, x := range faults {
 		suffix += " --fault " + x
 	}
-	err = a.runProject(ctx, p, f, func(_, title string) string {
-		return "usualpath demo" + suffix + " --only " + quoteArg(title)
-	}, nil)
+	err = a.runProject(ctx, p, f, func(_, option, value string) string {
+		return "usualpath demo" + suffix + " " + option + " " + quoteArg(value)
+	})
 	if !f.quiet {
 		a.next(st.Arrow(), faults)
 	}

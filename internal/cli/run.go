@@ -13,6 +13,7 @@ import (
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/report"
@@ -64,9 +65,9 @@ nothing is sent at all.`,
 				args = []string{"."}
 			}
 			p := project.Load(args, project.Options{Environment: f.env})
-			return a.runProject(c.Context(), p, f, func(file, title string) string {
-				return again(f, file, title)
-			}, nil)
+			return a.runProject(c.Context(), p, f, func(file, option, value string) string {
+				return again(f, file, option, value)
+			})
 		},
 	}
 	f.choose(c)
@@ -82,7 +83,7 @@ nothing is sent at all.`,
 }
 
 // again is the command that runs one scenario again.
-func again(f *runFlags, file, title string) string {
+func again(f *runFlags, file, option, value string) string {
 	parts := []string{"usualpath run", quoteArg(file)}
 	if f.env != "" {
 		parts = append(parts, "--env "+quoteArg(f.env))
@@ -93,7 +94,7 @@ func again(f *runFlags, file, title string) string {
 	for _, h := range f.allow {
 		parts = append(parts, "--allow-host "+quoteArg(h))
 	}
-	return strings.Join(append(parts, "--only "+quoteArg(title)), " ")
+	return strings.Join(append(parts, option+" "+quoteArg(value)), " ")
 }
 
 // quoteArg writes an argument so that a shell takes it as it is.
@@ -133,7 +134,7 @@ func checkBase(base string) error {
 }
 
 // runProject runs what was read, and ends with the exit code.
-func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, again func(file, title string) string, notice func()) error {
+func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, again func(file, option, value string) string) error {
 	o, err := f.options()
 	if err != nil {
 		return err
@@ -169,7 +170,15 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	}
 	out := newPaced(a.out)
 	_, width := terminal(a.out)
-	view := &report.Terminal{W: out, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Again: again}
+	view := &report.Terminal{W: out, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Causes: resource.Causes,
+		Again: func(file, title string) string { return again(file, "--only", title) },
+		AgainCheck: func(file, id, level string) string {
+			command := again(file, "--check", id)
+			if level != "must" {
+				command += " --level " + level
+			}
+			return command
+		}}
 	o.Emit = func(e event.Event) {
 		view.Event(e)
 		out.pace(e)
@@ -188,9 +197,6 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		return usage("no scenario is chosen", "--only matches none of the rows")
 	case c.Failed+c.Blocked > 0:
 		return &exit{code: exitFailed}
-	}
-	if notice != nil {
-		notice()
 	}
 	return nil
 }

@@ -17,6 +17,7 @@ type Style struct {
 	bar   string
 	under string
 	arrow string
+	none  string
 	on    bool
 }
 
@@ -33,11 +34,11 @@ func NewStyle(color, ascii bool) *Style {
 	s := &Style{on: color,
 		held: fg("72"), failed: fg("209").Bold(true), warned: fg("179"), faint: fg("245"), strong: r.NewStyle().Bold(true),
 		name: fg("110"), text: fg("151"), number: fg("180"), word: fg("139"),
-		marks: [4]string{"●", "▲", "◇", "○"}, line: "─", bar: "│", under: "▔", arrow: "→",
+		marks: [4]string{"●", "▲", "◇", "○"}, line: "─", bar: "│", under: "▔", arrow: "→", none: "·",
 	}
 	if ascii {
 		s.marks = [4]string{"o", "X", "!", "."}
-		s.line, s.bar, s.under, s.arrow = "-", "|", "^", "->"
+		s.line, s.bar, s.under, s.arrow, s.none = "-", "|", "^", "->", "-"
 	}
 	return s
 }

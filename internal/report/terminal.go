@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"regexp"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -27,6 +28,10 @@ type Terminal struct {
 	Width int
 	// Again is the command that runs one scenario again.
 	Again func(file, title string) string
+	// AgainCheck is the command that runs one check of a resource again.
+	AgainCheck func(file, id, level string) string
+	// Causes are the checks whose failure explains that of another.
+	Causes func(id string) []string
 
 	started  *event.RunStarted
 	file     string
@@ -38,6 +43,8 @@ type Terminal struct {
 	// troubled are the steps to be told about below the trail.
 	troubled []*event.StepFinished
 	all      []*event.StepFinished
+	// promises are the checks of the resource that is being run.
+	promises *promises
 }
 
 // Event takes one event of the run.
@@ -54,6 +61,7 @@ func (t *Terminal) Event(e event.Event) {
 	case *event.Notice:
 		t.notice(e)
 	case *event.RunFinished:
+		t.tellPromises()
 		t.summary(e)
 	}
 }
@@ -68,6 +76,11 @@ func (t *Terminal) notice(e *event.Notice) {
 	}
 	fmt.Fprintln(t.W, t.Style.paint(style, Clean(e.Text, true)))
 }
+
+// digits are what differs between two answers of one kind.
+var digits = regexp.MustCompile(`[0-9]+(\.[0-9]+)?|[0-9a-f]{8}-[0-9a-f-]{27}`)
+
+func duration(n int64) time.Duration { return time.Duration(n) }
 
 const mostMarks = 30
 
@@ -93,7 +106,7 @@ func (t *Terminal) step(e *event.StepFinished) {
 	if mark != 0 {
 		t.troubled = append(t.troubled, e)
 	}
-	if t.Verbose {
+	if t.Verbose || t.scenario.Check != nil {
 		t.all = append(t.all, e)
 	}
 }
@@ -129,13 +142,15 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 		return
 	}
 	s := t.Style
-	if t.scenario.File != t.file {
-		if t.file != "" && !t.spaced {
-			fmt.Fprintln(t.W)
+	if t.scenario.Check != nil {
+		t.promised(e)
+		if !t.Verbose {
+			return
 		}
-		t.file = t.scenario.File
-		fmt.Fprintln(t.W, s.paint(s.strong, Clean(t.file, false)))
+	} else {
+		t.tellPromises()
 	}
+	t.fileLine(t.scenario.File)
 	what, style := count(e.Steps, "step"), s.faint
 	switch e.Verdict {
 	case event.Failed:
@@ -160,6 +175,10 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 		}
 	}
 	told := false
+	if t.scenario.Check != nil {
+		// Told below the grid.
+		t.troubled = nil
+	}
 	for _, st := range t.troubled {
 		if t.block(st) {
 			told = true
@@ -169,6 +188,18 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 		fmt.Fprintln(t.W)
 	}
 	t.spaced = told
+}
+
+// fileLine heads what comes from a file, once.
+func (t *Terminal) fileLine(file string) {
+	if file == t.file {
+		return
+	}
+	if t.file != "" && !t.spaced {
+		fmt.Fprintln(t.W)
+	}
+	t.file, t.spaced = file, false
+	fmt.Fprintln(t.W, t.Style.paint(t.Style.strong, Clean(t.file, false)))
 }
 
 // block tells about one step that did not hold; false when there is nothing to
@@ -384,12 +415,27 @@ func (t *Terminal) summary(e *event.RunFinished) {
 			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
 		}
 	}
-	add(c.Scenarios-c.Failed-c.Blocked-c.Warned-c.Unfinished, "held", s.held)
-	add(c.Failed, "failed", s.failed)
-	add(c.Blocked, "blocked", s.warned)
-	add(c.Warned, "warned", s.warned)
-	add(c.Unfinished, "not finished", s.warned)
-	fmt.Fprintf(t.W, "%s: %s", count(c.Scenarios, "scenario"), strings.Join(parts, ", "))
+	if n := c.Scenarios - c.Checks; n > 0 || c.Checks == 0 {
+		failed, blocked, warned := c.Failed-c.ChecksFailed, c.Blocked-c.ChecksBlocked, c.Warned-c.ChecksWarned
+		add(n-failed-blocked-warned-c.Unfinished, "held", s.held)
+		add(failed, "failed", s.failed)
+		add(blocked, "blocked", s.warned)
+		add(warned, "warned", s.warned)
+		add(c.Unfinished, "not finished", s.warned)
+		fmt.Fprintf(t.W, "%s: %s", count(n, "scenario"), strings.Join(parts, ", "))
+	}
+	if c.Checks > 0 {
+		if c.Scenarios > c.Checks {
+			fmt.Fprint(t.W, "   ")
+		}
+		parts = nil
+		add(c.Checks-c.ChecksFailed-c.ChecksBlocked-c.ChecksWarned-c.ChecksLeftOut, "held", s.held)
+		add(c.ChecksFailed, "failed", s.failed)
+		add(c.ChecksBlocked, "blocked", s.warned)
+		add(c.ChecksWarned, "warned", s.warned)
+		add(c.ChecksLeftOut, "not applicable", s.faint)
+		fmt.Fprintf(t.W, "%s of %s: %s", count(c.Checks, "check"), count(c.Resources, "resource"), strings.Join(parts, ", "))
+	}
 	fmt.Fprintf(t.W, "   %s", count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
 	if c.StepsFailed+c.StepsBlocked > 0 {
 		var inner []string
@@ -403,7 +449,7 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		}
 		fmt.Fprintf(t.W, " (%s)", strings.Join(inner, ", "))
 	}
-	fmt.Fprintf(t.W, ", %s, %s", count(c.Expectations, "expectation"), count(c.Requests, "request"))
+	fmt.Fprintf(t.W, ", %s, %s", count(c.Expectations, "expectation"), count(c.Requests+c.Observations, "request"))
 	tail := "   " + expect.Took(e.Took.Round(time.Millisecond))
 	if t.started != nil {
 		tail += fmt.Sprintf("   seed %d", t.started.Seed)

@@ -43,6 +43,8 @@ type scenario struct {
 	needs []*syntax.Statement
 	// halted is set once a `need` was missed: nothing more can be told.
 	halted string
+	// lacked says which step lacked a value first.
+	lacked string
 	// judged counts the expectations that were held against an answer.
 	judged, requests int
 }
@@ -75,6 +77,9 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	}
 	if why == "" {
 		why = s.halted
+	}
+	if why == "" {
+		why = s.lacked
 	}
 	if check != nil && check.ID == Probe && s.verdict == event.Blocked {
 		r.shutOff(f, check, why)
@@ -276,12 +281,17 @@ func (s *scenario) secret(b *syntax.Secret, f *project.File) error {
 // runSteps runs all the steps, and those that run whatever happened before.
 func (s *scenario) runSteps() {
 	f := s.job.s.File
+	// The scenario's own lines are for its own steps.
+	own := s.headers
+	s.headers = nil
 	for _, l := range s.p.Each("before", f) {
 		s.list(l.Statements, l.File, false)
 	}
+	s.headers = own
 	s.list(s.job.s.Steps, f, false)
 	s.list(s.job.s.Afterwards, f, true)
 	after := s.p.Each("after", f)
+	s.headers = nil
 	for i := len(after) - 1; i >= 0; i-- {
 		s.list(after[i].Statements, after[i].File, true)
 	}

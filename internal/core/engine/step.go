@@ -151,6 +151,9 @@ func (t *step) lacking(err error) {
 		}
 	}
 	t.e.Lacks = append(t.e.Lacks, lack)
+	if t.lacked == "" {
+		t.lacked = fmt.Sprintf("step %q lacks %s", t.e.Title, lack)
+	}
 }
 
 func (t *step) miss(f event.Finding) {

@@ -104,10 +104,7 @@ func inputChecks() []Check {
 					}
 					lines = append(lines, "expect status 415 or 400 or 422 or 2xx", "prefer status 415 or 400 or 422", s.unchanged("when status 4xx"))
 					s.attempt(title, lines...)
-					id := fmt.Sprintf("stray%d", s.strays)
-					if s.makesByName() {
-						id = "id"
-					}
+					id := s.stray()
 					s.step("read what came of "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.shows("expect", body))
 					k++
 				}
@@ -230,10 +227,7 @@ func inputChecks() []Check {
 					body := fmt.Sprintf("sent_%d", i+1)
 					s.let(body, turned(s.Make.object(map[string]*string{name: &one[1]}), later(i)))
 					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
-					id := fmt.Sprintf("stray%d", s.strays)
-					if s.makesByName() {
-						id = "id"
-					}
+					id := s.stray()
 					if s.Supports("read") && s.Reads == "" {
 						s.step("read "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.covers("expect", "{ "+quoted(name)+": {"+body+"."+name+"} }"))
 					}

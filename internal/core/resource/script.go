@@ -163,7 +163,7 @@ func later(k int) string {
 func (s *script) turns() {
 	lo, hi := 100_000, 899_999
 	if s.makesByName() {
-		lo, hi = 10, 88
+		lo, hi = 10, 85
 	}
 	s.let("turn", fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
 }
@@ -196,7 +196,7 @@ func (s *script) parent() {
 	turn := p.Name + "_turn"
 	lo, hi := 100_000, 899_999
 	if p.makesByName() {
-		lo, hi = 10, 88
+		lo, hi = 10, 85
 	}
 	s.let(turn, fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
 	body := bodyLine(p.Make, turned(p.Make.Text, turn))
@@ -244,10 +244,29 @@ func (s *script) makeOne(k int, lines ...string) {
 	s.leave(id)
 }
 
+// attempted is the number of the item that attempts are about, where the client
+// names it.
+const attempted = 9
+
+// stray is the name of what the last attempt made.
+func (s *script) stray() string {
+	if s.makesByName() {
+		return "place"
+	}
+	return fmt.Sprintf("stray%d", s.strays)
+}
+
 // free looks whether a chosen name is still to be had, so that nothing of the
 // user's is written over.
 func (s *script) free(k int) {
-	s.step("find a free place"+map[bool]string{true: "", false: " for " + ordinals[k]}[k == 0],
+	title := "find a free place"
+	switch {
+	case k == attempted:
+		title += " to try"
+	case k > 0:
+		title += " for " + ordinals[k]
+	}
+	s.step(title,
 		"send GET "+strings.ReplaceAll(s.parented(s.Item), "{id}", s.chosen(k)), "need status 404 or 410")
 }
 
@@ -277,16 +296,16 @@ func (s *script) have() {
 // same is taken away again.
 func (s *script) attempt(title string, lines ...string) {
 	s.strays++
-	stray := fmt.Sprintf("stray%d", s.strays)
+	stray := s.stray()
 	if s.makesByName() {
 		if s.strays == 1 {
 			s.parent()
 			s.turns()
-			s.free(0)
-			lines = append([]string{"let id = " + strconv.Quote(s.chosen(0)), "send PUT " + s.at("id")}, lines...)
-			s.leave("id")
+			s.free(attempted)
+			lines = append([]string{"let place = " + strconv.Quote(s.chosen(attempted)), "send PUT " + s.at("place")}, lines...)
+			s.leave("place")
 		} else {
-			lines = append([]string{"send PUT " + s.at("id")}, lines...)
+			lines = append([]string{"send PUT " + s.at("place")}, lines...)
 		}
 		s.step(title, lines...)
 		return

@@ -156,6 +156,10 @@ func (l *layout) body(st *Statement) {
 		l.node(b.Title)
 	case *Named:
 		l.write(b.Name)
+	case *Block:
+		if st.Word == "idempotency" {
+			l.write("key")
+		}
 	case *Each:
 		l.write("each")
 	case *Routine:

@@ -1,0 +1,360 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/expect"
+)
+
+// columns are the families of checks with the heads of their columns.
+var columns = [][2]string{{"lifecycle", "lifecycle"}, {"repeat", "repeat"}, {"absence", "absence"}, {"method", "method"}, {"input", "input"},
+	{"representation", "represent"}, {"precondition", "precond"}, {"access", "access"}, {"race", "race"}, {"durability", "durable"}}
+
+var rows = []string{"list", "create", "read", "replace", "amend", "delete"}
+
+// outcome is a check with what became of it.
+type outcome struct {
+	started  *event.ScenarioStarted
+	finished *event.ScenarioFinished
+	// steps are kept of checks that did not hold.
+	steps []*event.StepFinished
+}
+
+func (o *outcome) check() *event.Check { return o.started.Check }
+
+// promises are the checks of one resource, until they are told.
+type promises struct {
+	file, resource string
+	checks         []*outcome
+}
+
+// promised takes in a finished check.
+func (t *Terminal) promised(e *event.ScenarioFinished) {
+	s := t.scenario
+	if t.promises == nil || t.promises.file != s.File || t.promises.resource != s.Check.Resource {
+		t.tellPromises()
+		t.promises = &promises{file: s.File, resource: s.Check.Resource}
+	}
+	o := &outcome{started: s, finished: e}
+	if e.Verdict != event.Held && e.Verdict != event.LeftOut {
+		o.steps = t.all
+	}
+	t.promises.checks = append(t.promises.checks, o)
+}
+
+// tellPromises writes the grid of a resource, and what did not hold.
+func (t *Terminal) tellPromises() {
+	p := t.promises
+	if p == nil {
+		return
+	}
+	t.promises = nil
+	t.fileLine(p.file)
+	t.grid(p)
+	groups := p.groups(t.Causes)
+	for _, g := range groups {
+		t.group(g)
+	}
+	fmt.Fprintln(t.W)
+	t.spaced = true
+}
+
+// worst is the mark of a verdict, and how much it counts.
+func worst(v event.Verdict) (mark, rank int) {
+	switch v {
+	case event.Failed:
+		return 1, 4
+	case event.Blocked, event.NotReached:
+		return 3, 3
+	case event.Warned:
+		return 2, 2
+	case event.Held:
+		return 0, 1
+	}
+	return 3, 0
+}
+
+// grid draws the operations by the families of checks.
+func (t *Terminal) grid(p *promises) {
+	type cell struct{ rank, mark, bad, all int }
+	cells := map[string]*cell{}
+	held, out, requests := 0, 0, 0
+	verdicts := map[event.Verdict]int{}
+	shown := map[string]bool{}
+	for _, o := range p.checks {
+		v := o.finished.Verdict
+		requests += o.finished.Requests
+		verdicts[v]++
+		if v == event.LeftOut {
+			out++
+			continue
+		}
+		if v == event.Held {
+			held++
+		}
+		key := o.check().Operation + " " + o.check().Family()
+		c := cells[key]
+		if c == nil {
+			c = &cell{}
+			cells[key] = c
+		}
+		shown[o.check().Family()] = true
+		c.all++
+		mark, rank := worst(v)
+		if rank > c.rank {
+			c.rank, c.mark = rank, mark
+		}
+		if v != event.Held {
+			c.bad++
+		}
+	}
+	s := t.Style
+	name := lipgloss.Width(Clean(p.resource, false))
+	first := max(10, name+2)
+	var head strings.Builder
+	for _, c := range columns {
+		if shown[c[0]] {
+			head.WriteString("  " + pad(c[1], 9))
+		}
+	}
+	fmt.Fprintf(t.W, "  %s%s\n", pad(s.paint(s.strong, Clean(p.resource, false)), first), s.paint(s.faint, strings.TrimRight(head.String(), " ")))
+	for _, op := range rows {
+		var line strings.Builder
+		any := false
+		for _, c := range columns {
+			if !shown[c[0]] {
+				continue
+			}
+			text := s.paint(s.faint, s.none)
+			if x := cells[op+" "+c[0]]; x != nil {
+				any = true
+				count := fmt.Sprint(x.all)
+				if x.bad > 0 {
+					count = fmt.Sprintf("%d/%d", x.bad, x.all)
+				}
+				text = t.paintMark(x.mark) + " " + count
+			}
+			line.WriteString("  " + pad(text, 9))
+		}
+		if any {
+			fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
+		}
+	}
+	var parts []string
+	add := func(n int, word string, st lipgloss.Style) {
+		if n > 0 {
+			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
+		}
+	}
+	add(held, "held", s.held)
+	add(verdicts[event.Failed], "failed", s.failed)
+	add(verdicts[event.Warned], "warned", s.warned)
+	add(verdicts[event.Blocked]+verdicts[event.NotReached], "blocked", s.warned)
+	add(out, "not applicable", s.faint)
+	var took int64
+	for _, o := range p.checks {
+		took += int64(o.finished.Took)
+	}
+	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(requests, "request"), expect.Took(duration(took)))))
+}
+
+// group is a check that did not hold, with those that follow from it.
+type group struct {
+	first *outcome
+	with  []*outcome
+}
+
+// groups puts checks together that come from one cause: those whose failure
+// another one explains, those that could not tell for the same reason, and
+// those that missed the same in the same answer.
+func (p *promises) groups(causes func(id string) []string) []*group {
+	var out []*group
+	byID := map[string]*group{}
+	bySign := map[string]*group{}
+	for _, o := range p.checks {
+		v := o.finished.Verdict
+		if v == event.Held || v == event.LeftOut {
+			continue
+		}
+		sign := o.sign()
+		var g *group
+		if v != event.Blocked && causes != nil {
+			for _, c := range causes(o.check().ID) {
+				if g = byID[c]; g != nil {
+					break
+				}
+			}
+		}
+		if g == nil {
+			g = bySign[sign]
+		}
+		if g == nil {
+			g = &group{first: o}
+			out = append(out, g)
+			bySign[sign] = g
+		} else {
+			g.with = append(g.with, o)
+			_, a := worst(v)
+			if _, b := worst(g.first.finished.Verdict); a > b {
+				// The block is that of the graver one.
+				g.first, g.with[len(g.with)-1] = o, g.first
+			}
+		}
+		if v != event.Blocked {
+			byID[o.check().ID] = g
+		}
+	}
+	slices.SortStableFunc(out, func(a, b *group) int {
+		_, x := worst(a.first.finished.Verdict)
+		_, y := worst(b.first.finished.Verdict)
+		return y - x
+	})
+	return out
+}
+
+// sign is what checks of one cause have in common.
+func (o *outcome) sign() string {
+	if o.finished.Verdict == event.Blocked {
+		return "blocked " + digits.ReplaceAllString(o.finished.Why, "0")
+	}
+	for _, st := range o.steps {
+		for _, f := range st.Findings {
+			if f.Verdict != event.Failed && f.Verdict != event.Warned {
+				continue
+			}
+			sent := ""
+			if f.Sent >= 0 && f.Sent < len(st.Sent) {
+				x := st.Sent[f.Sent].Exchange
+				sent = x.Request.Method
+				if x.Answer != nil {
+					sent += fmt.Sprint(x.Answer.Status)
+				}
+			}
+			return sent + " " + f.Expected + " " + digits.ReplaceAllString(strings.Join(f.Observed, " "), "0")
+		}
+	}
+	return o.check().ID
+}
+
+// group writes one failure block: what was done, step by step, what was
+// expected and why, and what follows from it.
+func (t *Terminal) group(g *group) {
+	s := t.Style
+	o := g.first
+	mark, _ := worst(o.finished.Verdict)
+	id := s.paint(s.strong, o.check().ID)
+	word := ""
+	if o.finished.Verdict == event.Blocked {
+		word = "  cannot tell"
+		if n := len(g.with); n > 0 {
+			word = fmt.Sprintf("  and %s cannot tell", count(n, "more check"))
+		}
+	}
+	place := o.check().Level + "   " + Clean(o.started.File, false) + fmt.Sprintf(":%d", o.started.Line)
+	width := min(max(t.Width, 60), 110)
+	fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(id+word, max(width-6-lipgloss.Width(place), 30)), s.paint(s.faint, place))
+	t.field("proves", o.started.About)
+	if len(o.steps) == 0 && o.finished.Why != "" {
+		t.field("since", o.finished.Why)
+	}
+	for _, st := range o.steps {
+		t.checkStep(st)
+	}
+	if o.finished.Verdict == event.Failed || o.finished.Verdict == event.Warned {
+		if t.AgainCheck != nil {
+			t.field("again", t.AgainCheck(o.started.File, o.check().ID, o.check().Level))
+		}
+		t.field("explain", "usualpath explain "+o.check().ID)
+	}
+	if len(g.with) > 0 && o.finished.Verdict != event.Blocked {
+		var names []string
+		for _, w := range g.with {
+			names = append(names, w.check().ID)
+		}
+		slices.Sort(names)
+		names = slices.Compact(names)
+		t.field("with it", folded(fmt.Sprintf("%s from the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), width-16))
+	}
+}
+
+// checkStep is a step of a check on one line, and what was missed below it.
+func (t *Terminal) checkStep(st *event.StepFinished) {
+	s := t.Style
+	if st.Afterwards && len(st.Findings) == 0 || st.Verdict == event.LeftOut || st.Verdict == event.NotReached {
+		return
+	}
+	mark := 0
+	switch st.Verdict {
+	case event.Failed:
+		mark = 1
+	case event.Warned:
+		mark = 2
+	case event.Blocked:
+		mark = 3
+	}
+	width := min(max(t.Width, 60), 110)
+	main := -1
+	for i, x := range st.Sent {
+		if x.Role != event.Observation {
+			main = i
+			break
+		}
+	}
+	title := pad(fit(Clean(st.Title, false), 30), 30)
+	line := ""
+	if main >= 0 {
+		x := st.Sent[main].Exchange
+		line = x.Request.Method + " " + Short(x.Request.URL)
+		if n := len(x.Request.Body); n > 0 {
+			line += "  " + Excerpt(x.Request.Body, 44)
+		}
+		if a := x.Answer; a != nil {
+			line = fit(line, width-56) + "  " + s.Arrow() + " " + a.StatusText()
+		} else {
+			line = fit(line, width-56) + "  " + s.Arrow() + " " + string(x.Failure.Kind)
+		}
+	}
+	fmt.Fprintf(t.W, "    %s %s %s\n", t.paintMark(mark), title, Clean(line, false))
+	for _, f := range st.Findings {
+		if f.Sent >= 0 && f.Sent < len(st.Sent) {
+			x := st.Sent[f.Sent]
+			role := ""
+			if x.Role == event.Repeat || x.Role == event.Copy {
+				role = fmt.Sprintf("   (%s %d)", x.Role, x.N)
+			}
+			if x.Exchange.Answer != nil {
+				t.field("  answered", Answered(x.Exchange, width-18)+role)
+			}
+		}
+		label := map[event.Verdict]string{event.Failed: "  expected", event.Warned: "  preferred", event.Blocked: "  needed"}[f.Verdict]
+		t.field(label, f.Expected)
+		t.field("  observed", strings.Join(f.Observed, "\n"))
+		t.field("  look", f.Look)
+	}
+	for _, l := range st.Lacks {
+		t.field("  lacks", l)
+	}
+}
+
+// folded breaks a text into lines of about that many characters.
+func folded(text string, width int) string {
+	var lines []string
+	line := ""
+	for _, w := range strings.Fields(text) {
+		if line != "" && len(line)+1+len(w) > width {
+			lines = append(lines, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += w
+	}
+	return strings.Join(append(lines, line), "\n")
+}
