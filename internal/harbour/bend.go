@@ -132,6 +132,11 @@ func (c *call) item() *reply {
 	return a
 }
 
+// conditional tells whether the request has a precondition.
+func (c *call) conditional() bool {
+	return c.r.Header.Get("If-Match") != "" || c.r.Header.Get("If-None-Match") != ""
+}
+
 // members are those of the body, empty when it is no object.
 func (c *call) members() members {
 	var m members

@@ -15,7 +15,7 @@ func lifecycleFaults() []Fault {
 	return []Fault{
 		{Name: "deleted-still-there", Says: "DELETE answers 204 and the boat is still there",
 			bend: on("DELETE", "/boats/*", func(c *call) {
-				if a := c.item(); a != nil {
+				if a := c.item(); a != nil && !c.conditional() {
 					c.w.WriteHeader(http.StatusNoContent)
 					return
 				}
@@ -29,9 +29,17 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "delete-removes-neighbour", Says: "deleting a boat removes the one registered before it too",
 			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
-				if id := c.number(); a.status == http.StatusNoContent && id > 1 {
-					_ = c.h.store.remove("boats", number(id-1))
+				list, err := all[Boat](c.h.store, "boats")
+				if a.status != http.StatusNoContent || err != nil {
+					return
 				}
+				before := uint64(0)
+				for _, b := range list {
+					if b.ID < c.number() {
+						before = b.ID
+					}
+				}
+				_ = c.h.store.remove("boats", number(before))
 			})},
 		{Name: "delete-answers-redirect", Says: "DELETE removes the boat and answers 303",
 			bend: after("DELETE", "/boats/*", func(_ *call, a *reply) {
@@ -54,7 +62,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-appends", Says: "PUT on a boat adds another one in place of replacing it",
 			bend: on("PUT", "/boats/*", func(c *call) {
-				if c.item() == nil {
+				if c.item() == nil || c.conditional() {
 					c.give(c.good())
 					return
 				}
@@ -182,9 +190,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "create-unlisted", Says: "a new boat can be read, and the list does not show it",
 			bend: after("GET", "/boats", func(_ *call, a *reply) {
-				var list []json.RawMessage
-				if json.Unmarshal(a.body, &list) == nil && len(list) > 12 {
-					a.body, _ = encode(list[:12])
+				var list, shown []Boat
+				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
+					for _, b := range list {
+						if b.ID <= 12 {
+							shown = append(shown, b)
+						}
+					}
+					a.body, _ = encode(append([]Boat{}, shown...))
 				}
 			})},
 		{Name: "create-answers-200", Says: "a create answers 200 in place of 201",

@@ -70,7 +70,7 @@ func repeatFaults() []Fault {
 			})},
 		{Name: "berth-put-repeat-refused", Says: "PUT on a berth that is there answers 409",
 			bend: on("PUT", "/berths/*", func(c *call) {
-				if c.item() != nil {
+				if c.item() != nil && !c.conditional() {
 					refuse(c.w, c.r, http.StatusConflict, "there is such a berth already")
 					return
 				}

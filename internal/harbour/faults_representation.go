@@ -10,7 +10,7 @@ import (
 // representationFaults are about answers that a program can use.
 func representationFaults() []Fault {
 	item := func(change func(c *call, a *reply)) bend {
-		return after("GET", "/boats/*", func(c *call, a *reply) {
+		return after("GET HEAD", "/boats/*", func(c *call, a *reply) {
 			if a.status == http.StatusOK {
 				change(c, a)
 			}
@@ -84,20 +84,16 @@ func representationFaults() []Fault {
 					a.edit(func(m map[string]any) { m["status"] = 500 })
 				}
 			})},
-		{Name: "accept-unheard", Says: "the tides come as CSV, whatever Accept says",
-			bend: bents(always("/tides"), always("/tides/*"))},
+		{Name: "accept-unheard", Says: "the tides of a day come as CSV, whatever Accept says",
+			bend: on("GET HEAD", "/tides/*", func(c *call) {
+				c.r.Header.Set("Accept", "text/csv")
+				c.give(c.good())
+			})},
 		{Name: "no-vary", Says: "the tides depend on Accept and do not say so",
 			bend: bents(after("GET", "/tides", dropVary), after("GET", "/tides/*", dropVary))},
 		{Name: "item-in-array", Says: "a boat by itself is an array of one",
 			bend: item(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
 	}
-}
-
-func always(pattern string) bend {
-	return on("GET HEAD", pattern, func(c *call) {
-		c.r.Header.Set("Accept", "text/csv")
-		c.give(c.good())
-	})
 }
 
 func dropVary(_ *call, a *reply) { a.header.Del("Vary") }

@@ -242,6 +242,10 @@ func (o *outcome) sign() string {
 	return o.check().ID
 }
 
+// mostNamed bounds how many checks of one cause are named: beyond it they are
+// nearly all.
+const mostNamed = 40
+
 // group writes one failure block: what was done, step by step, what was
 // expected and why, and what follows from it.
 func (t *Terminal) group(g *group) {
@@ -272,14 +276,14 @@ func (t *Terminal) group(g *group) {
 		}
 		t.field("explain", "usualpath explain "+o.check().ID)
 	}
-	if len(g.with) > 0 && o.finished.Verdict != event.Blocked {
+	if len(g.with) > 0 && len(g.with) < mostNamed {
 		var names []string
 		for _, w := range g.with {
 			names = append(names, w.check().ID)
 		}
 		slices.Sort(names)
 		names = slices.Compact(names)
-		t.field("with it", folded(fmt.Sprintf("%s from the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), width-16))
+		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), width-16))
 	}
 }
 

@@ -287,10 +287,12 @@ func (s *scenario) runSteps() {
 	for _, l := range s.p.Each("before", f) {
 		s.list(l.Statements, l.File, false)
 	}
-	s.headers = own
+	s.headers, s.judged = own, 0
 	s.list(s.job.s.Steps, f, false)
 	s.list(s.job.s.Afterwards, f, true)
 	after := s.p.Each("after", f)
+	judged := s.judged
+	defer func() { s.judged = judged }()
 	s.headers = nil
 	for i := len(after) - 1; i >= 0; i-- {
 		s.list(after[i].Statements, after[i].File, true)

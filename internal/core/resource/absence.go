@@ -223,7 +223,7 @@ func noName(r *Resource) string {
 
 // replacesNothing puts over an item that is not there.
 func (s *script) replacesNothing(id, status, word string) {
-	s.step("replace it", "send PUT "+s.at(id), bodyLine(s.Remake, s.example(s.Remake, 0)), status)
+	s.step("replace it", "send PUT "+s.at(id), bodyLine(s.Remake, s.example(s.Remake, 1)), status)
 	if word == "expect" && s.Supports("read") {
 		s.step("read it", "send GET "+s.at(id), "expect status "+s.gone()+" when status 4xx of \"replace it\"", "expect status 200 when status 201 of \"replace it\"")
 	}

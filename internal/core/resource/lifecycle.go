@@ -14,7 +14,16 @@ func setupChecks() []Check {
 		Proves: "the resource's own examples are taken, so that its other checks mean something",
 		Cause:  "the example in the resource statement does not fit the service, or the service is not there",
 		Mend:   "send the example by hand with usualpath try, and mend `make`, `identity` or `item`",
-		Write:  func(s *script) { s.make(1) },
+		Write: func(s *script) {
+			s.parent()
+			s.turns()
+			if s.makesByName() {
+				s.makeOne(0)
+				return
+			}
+			s.step("make one", "send POST "+s.coll(), bodyLine(s.Make, s.example(s.Make, 0)), "need status 2xx", s.keepID("id")+" if there")
+			s.leave("id")
+		},
 	}}
 }
 
@@ -61,6 +70,9 @@ func lifecycleChecks() []Check {
 				if s.creates() && (s.Under != nil || s.FilterName != "") {
 					s.make(1)
 					s.step("read a list of few", "send GET "+s.coll(), s.filtered(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+				}
+				if len(s.Paging) == 2 {
+					s.step("read a page of one", "send GET "+s.coll(), "query "+s.Paging[0]+" = 1", "query "+s.Paging[1]+" = 0", "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
 				}
 			},
 		},
@@ -223,7 +235,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.observeOthers("id")
-				s.make(2)
+				s.makeAmong()
 				s.replaced("replace the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
 			},
 		},
@@ -303,7 +315,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.observeOthers("id")
-				s.make(2)
+				s.makeAmong()
 				s.amended("amend the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
 			},
 		},
@@ -336,7 +348,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.observeOthers("id")
-				s.make(2)
+				s.makeAmong()
 				s.removed("expect "+s.observed()+" loses 1 when status not 202", "expect others unchanged")
 			},
 		},

@@ -231,6 +231,16 @@ func (s *script) make(n int, lines ...string) {
 	}
 }
 
+// makeAmong makes the first item between two others, so that a write which
+// hits a neighbour is seen.
+func (s *script) makeAmong() {
+	s.parent()
+	s.turns()
+	for _, k := range []int{1, 0, 2} {
+		s.makeOne(k)
+	}
+}
+
 func (s *script) makeOne(k int, lines ...string) {
 	s.had = true
 	id, made := itemNames[k], madeNames[k]
