@@ -14,6 +14,10 @@ type Fault struct {
 	// Finds are the derived checks that must find it; Also those that may fail
 	// with it, since they need what is broken.
 	Finds, Also []string
+	// Resource is the file of the examples whose resource shows it; "" for boats.
+	Resource string
+	// Slow marks one that keeps requests waiting.
+	Slow bool
 	// Restart marks one that only shows when the service is started anew.
 	Restart bool
 	bend    bend

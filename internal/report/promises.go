@@ -315,13 +315,14 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 	if main >= 0 {
 		x := st.Sent[main].Exchange
 		line = x.Request.Method + " " + Short(x.Request.URL)
-		if n := len(x.Request.Body); n > 0 {
-			line += "  " + Excerpt(x.Request.Body, 44)
+		line = fit(line, width-56)
+		if room := width - 60 - lipgloss.Width(line); len(x.Request.Body) > 0 && room > 12 {
+			line += "  " + Excerpt(x.Request.Body, room)
 		}
 		if a := x.Answer; a != nil {
-			line = fit(line, width-56) + "  " + s.Arrow() + " " + a.StatusText()
+			line += "  " + s.Arrow() + " " + a.StatusText()
 		} else {
-			line = fit(line, width-56) + "  " + s.Arrow() + " " + string(x.Failure.Kind)
+			line += "  " + s.Arrow() + " " + string(x.Failure.Kind)
 		}
 	}
 	fmt.Fprintf(t.W, "    %s %s %s\n", t.paintMark(mark), title, Clean(line, false))
@@ -333,16 +334,16 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 				role = fmt.Sprintf("   (%s %d)", x.Role, x.N)
 			}
 			if x.Exchange.Answer != nil {
-				t.field("  answered", Answered(x.Exchange, width-18)+role)
+				t.inner("answered", Answered(x.Exchange, width-18)+role)
 			}
 		}
-		label := map[event.Verdict]string{event.Failed: "  expected", event.Warned: "  preferred", event.Blocked: "  needed"}[f.Verdict]
-		t.field(label, f.Expected)
-		t.field("  observed", strings.Join(f.Observed, "\n"))
-		t.field("  look", f.Look)
+		label := map[event.Verdict]string{event.Failed: "expected", event.Warned: "preferred", event.Blocked: "needed"}[f.Verdict]
+		t.inner(label, f.Expected)
+		t.inner("observed", strings.Join(f.Observed, "\n"))
+		t.inner("look", f.Look)
 	}
 	for _, l := range st.Lacks {
-		t.field("  lacks", l)
+		t.inner("lacks", l)
 	}
 }
 

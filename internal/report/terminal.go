@@ -272,7 +272,12 @@ func (t *Terminal) finding(f event.Finding) {
 }
 
 // field writes a label and its text; further lines stand below the first.
-func (t *Terminal) field(label, text string) {
+func (t *Terminal) field(label, text string) { t.labelled("    ", label, text) }
+
+// inner is a field of a step inside a block.
+func (t *Terminal) inner(label, text string) { t.labelled("      ", label, text) }
+
+func (t *Terminal) labelled(indent, label, text string) {
 	if text == "" {
 		return
 	}
@@ -286,7 +291,7 @@ func (t *Terminal) field(label, text string) {
 			line = s.paint(s.failed, line)
 		case "sent", "answered", "again", "because":
 		}
-		fmt.Fprintf(t.W, "    %s %s\n", s.paint(s.faint, fmt.Sprintf("%-9s", label)), line)
+		fmt.Fprintf(t.W, "%s%s %s\n", indent, s.paint(s.faint, fmt.Sprintf("%-9s", label)), line)
 	}
 }
 

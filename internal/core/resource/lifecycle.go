@@ -130,8 +130,8 @@ func lifecycleChecks() []Check {
 			Cause:  "the handler answers with what it was sent, and not with what it stored",
 			Mend:   "answer with the stored item",
 			Write: func(s *script) {
-				s.make(1, "need "+s.subject()+" is object")
-				s.readBack("read it back", "need status 200", "expect "+s.subject()+" agrees with "+s.source("make one")+s.except())
+				s.make(1)
+				s.readBack("read it back", "when "+s.subject()+" is object of \"make one\"", "need status 200", "expect "+s.subject()+" agrees with "+s.source("make one")+s.except())
 			},
 		},
 		{
@@ -151,10 +151,13 @@ func lifecycleChecks() []Check {
 			Cause:  "ids are derived from a count, a time or a part of the body",
 			Mend:   "draw ids from a sequence or at random, and store under a key that must be new",
 			Write: func(s *script) {
-				if s.makesByName() || s.idPath() == "" {
-					s.make(2)
-				} else {
+				switch {
+				case s.Header != "":
+					s.make(2, "expect header "+s.Header+" is not \"{id}\"")
+				case s.Identity != "":
 					s.make(2, "expect "+s.idPath()+" is not {id}")
+				default:
+					s.make(2)
 				}
 				s.readBack("read the first", "expect status 200", s.shows("expect", "made"))
 				s.step("read the second", "send GET "+s.at("other"), "expect status 200", s.shows("expect", "made_other"))

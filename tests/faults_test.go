@@ -1,0 +1,156 @@
+package tests
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/harbour"
+)
+
+var (
+	checkHead = regexp.MustCompile(`^  ([▲◇]) ([a-z]+/[a-z-]+)  `)
+	checkID   = regexp.MustCompile(`\b[a-z]+/[a-z-]+\b`)
+)
+
+// missed are the checks that failed or warned, as a run tells of them.
+func missed(out string) []string {
+	var list []string
+	told, with := false, false
+	for _, line := range strings.Split(out, "\n") {
+		if strings.HasPrefix(line, "  ▲ ") || strings.HasPrefix(line, "  ◇ ") || strings.HasPrefix(line, "  ○ ") {
+			m := checkHead.FindStringSubmatch(line)
+			if told = m != nil; told {
+				list = append(list, m[2])
+			}
+		}
+		with = strings.HasPrefix(line, "    with it ") || with && strings.HasPrefix(line, "              ")
+		if told && with {
+			list = append(list, checkID.FindAllString(line, -1)...)
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// started is a project that starts the harbour itself, with the examples.
+func started(t *testing.T, faults ...string) string {
+	dir := t.TempDir()
+	entries, err := os.ReadDir("../examples")
+	require.NoError(t, err)
+	for _, e := range entries {
+		if filepath.Ext(e.Name()) != ".upath" || e.Name() == "project.upath" {
+			continue
+		}
+		data, err := os.ReadFile(filepath.Join("../examples", e.Name()))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, e.Name()), data, 0o644))
+	}
+	with := ""
+	for _, f := range faults {
+		with += " --fault " + f
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "project.upath"), fmt.Appendf(nil, "project gull\ndefaults\n  header Accept: application/json\n  timeout 1s\nservice harbour\n  start \"%s demo serve --seed-data --listen 127.0.0.1:{port} --data {folder}%s\"\n  ready GET /healthz is 200 within 10s\n  stop TERM within 3s\n", program, with), 0o644))
+	return dir
+}
+
+// Each fault makes the checks fail that it names, and none that has nothing to
+// do with it.
+func TestEachFaultIsFoundByItsChecks(t *testing.T) {
+	if os.Getenv("USUALPATH_RACE") != "" {
+		t.Skip("the same without the race detector is enough: the time windows are narrow")
+	}
+	faults := harbour.Faults()
+	assert.GreaterOrEqual(t, len(faults), 60)
+	for _, f := range faults {
+		t.Run(f.Name, func(t *testing.T) {
+			t.Parallel()
+			require.NotEmpty(t, f.Finds, "a fault that no check finds")
+			files, resource := []string{"boats.upath"}, f.Resource
+			if resource != "" {
+				files = []string{resource + ".upath"}
+			}
+			args := append([]string{"run"}, files...)
+			args = append(args, "--level", "usual", "--seed", "11")
+			dir := "../examples"
+			if f.Restart {
+				dir = started(t, f.Name)
+				args = append(args, "--family", "durability")
+			} else {
+				args = append(args, "--base", gullPoint(t, f.Name))
+			}
+			if f.Slow {
+				// Each request that is never answered costs the whole time it may take.
+				args = append(args, "--check", strings.Join(f.Finds, ","))
+			} else if !f.Restart {
+				families, _ := familiesOf()
+				args = append(args, "--family", families)
+			}
+			r := run(t, dir, args...)
+			require.Equal(t, 1, r.code, r.out+r.err)
+			found := missed(r.out)
+			assert.Subset(t, found, f.Finds, "these must find it")
+			assert.Subset(t, slices.Concat(f.Finds, f.Also), found, "others have nothing to do with it")
+		})
+	}
+}
+
+func familiesOf() (string, int) {
+	list := []string{"setup", "lifecycle", "repeat", "absence", "method", "input", "representation", "precondition", "access", "race"}
+	return strings.Join(list, ","), len(list)
+}
+
+func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
+	r := run(t, started(t), "run", "--level", "usual")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.NotContains(t, r.out, "warned")
+	assert.NotContains(t, r.out, "blocked")
+	assert.Empty(t, missed(r.out))
+	assert.Contains(t, r.out, "durable")
+	out, _ := exec.Command("pgrep", "-f", "usualpath-service-").Output()
+	assert.Empty(t, strings.TrimSpace(string(out)))
+}
+
+// The printed checks are scenarios like any other: run as they stand, they give
+// the verdicts of the resource.
+func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
+	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)
+	faults := []string{""}
+	for i, f := range harbour.Faults() {
+		if i%9 == 0 && !f.Slow && !f.Restart {
+			faults = append(faults, f.Name)
+		}
+	}
+	for _, fault := range faults {
+		t.Run(fault, func(t *testing.T) {
+			t.Parallel()
+			var with []string
+			if fault != "" {
+				with = []string{fault}
+			}
+			dir := started(t, with...)
+			for _, file := range []string{"boats", "berths", "log", "tides"} {
+				text := run(t, dir, "derive", file+".upath")
+				require.Equal(t, 0, text.code, text.err)
+				require.NoError(t, os.WriteFile(filepath.Join(dir, file+"-checks.upath"), []byte(text.out), 0o644))
+				formatted := run(t, dir, "fmt", "--check", file+"-checks.upath")
+				assert.Equal(t, 0, formatted.code, "the text is in canonical layout")
+				base := gullPoint(t, with...)
+				direct := run(t, dir, "run", file+".upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
+				printed := run(t, dir, "run", file+"-checks.upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
+				assert.Equal(t, direct.code, printed.code, printed.out+printed.err)
+				assert.Equal(t, missed(direct.out), missed(printed.out))
+				assert.NotEmpty(t, counts.FindString(direct.out), direct.out)
+				assert.Equal(t, counts.FindString(direct.out), counts.FindString(printed.out))
+			}
+		})
+	}
+}

@@ -1,0 +1,278 @@
+package tests
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/stretchr/testify/assert"
+)
+
+// manners are the choices that the standards leave to a service.
+type manners struct {
+	wrapped, texts, patch, options, gzip, chunked, closes, vendor, shuffled, moves bool
+	create, replace, remove, again, gone, refuse                                   int
+	location, etag                                                                 string
+	path                                                                           string
+}
+
+// moorings is a small service that is as good as the harbour, and different.
+type moorings struct {
+	manners
+	mu    sync.Mutex
+	items map[string]map[string]any
+	n     int
+}
+
+func (m *moorings) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	body, _ := io.ReadAll(r.Body)
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.closes {
+		w.Header().Set("Connection", "close")
+	}
+	id, isItem := strings.CutPrefix(r.URL.Path, m.path+"/")
+	isItem = isItem && !strings.Contains(id, "/") && id != ""
+	item := m.items[id]
+	method := r.Method
+	if method == "HEAD" {
+		method = "GET"
+	}
+	allowed := map[bool]string{false: "GET, POST", true: "GET, PUT, DELETE"}[isItem]
+	if isItem && m.patch {
+		allowed += ", PATCH"
+	}
+	switch {
+	case !isItem && r.URL.Path != m.path:
+		m.fail(w, 404, "no such path")
+	case method == "OPTIONS" && m.options:
+		w.Header().Set("Allow", allowed)
+		w.WriteHeader(200)
+	case !strings.Contains(allowed, method):
+		w.Header().Set("Allow", allowed)
+		m.fail(w, 405, "cannot be done")
+	case len(body) > 0 && !strings.Contains(r.Header.Get("Content-Type"), "json"):
+		m.fail(w, 415, "send JSON")
+	case !isItem && method == "GET":
+		m.list(w, r)
+	case !isItem:
+		m.make(w, body)
+	case item == nil && method == "DELETE" && m.again == 204:
+		w.WriteHeader(204)
+	case item == nil:
+		m.fail(w, m.gone, "no such mooring")
+	case method == "GET":
+		if tag := m.tag(item); tag != "" && r.Header.Get("If-None-Match") == tag {
+			w.Header().Set("ETag", tag)
+			w.WriteHeader(304)
+			return
+		}
+		m.show(w, 200, item)
+	case r.Header.Get("If-Match") != "" && m.etag != "" || r.Header.Get("If-None-Match") == "*" && m.etag != "":
+		m.fail(w, 412, "it has changed")
+	case method == "DELETE":
+		delete(m.items, id)
+		m.show(w, m.remove, item)
+	default:
+		m.write(w, method, body, item)
+	}
+}
+
+func (m *moorings) tag(item map[string]any) string {
+	if m.etag == "" {
+		return ""
+	}
+	return fmt.Sprintf(`%s"%v-%v"`, m.etag, item["ref"], item["version"])
+}
+
+func (m *moorings) list(w http.ResponseWriter, r *http.Request) {
+	list := []any{}
+	for _, it := range m.items {
+		if k := r.URL.Query().Get("kind"); k == "" || it["kind"] == k {
+			list = append(list, it)
+		}
+	}
+	if m.shuffled {
+		rand.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
+	}
+	var v any = list
+	if m.wrapped {
+		v = map[string]any{"found": map[string]any{"moorings": list, "count": len(list)}}
+	}
+	m.send(w, 200, v)
+}
+
+func (m *moorings) read(w http.ResponseWriter, body []byte, whole bool) map[string]any {
+	var in map[string]any
+	d := json.NewDecoder(bytes.NewReader(body))
+	d.UseNumber()
+	if err := d.Decode(&in); err != nil || in == nil || d.More() || strings.ContainsRune(string(body), 0xfffd) {
+		m.fail(w, 400, "no JSON object")
+		return nil
+	}
+	for _, n := range []string{"kind", "depth"} {
+		v, there := in[n]
+		_, text := v.(string)
+		_, number := v.(json.Number)
+		if whole && (!there || v == nil) || there && (n == "kind" && !text || n == "depth" && !number) {
+			m.fail(w, m.refuse, n+" is missing or wrong")
+			return nil
+		}
+	}
+	if _, text := in["note"].(string); in["note"] != nil && !text {
+		m.fail(w, m.refuse, "note is a text")
+		return nil
+	}
+	out := map[string]any{}
+	for _, n := range []string{"kind", "depth", "note"} {
+		if v, there := in[n]; there && v != nil {
+			out[n] = v
+		}
+	}
+	return out
+}
+
+func (m *moorings) stamp(item map[string]any) {
+	m.n++
+	item["version"] = m.n
+	if m.moves {
+		item["updated_at"] = time.Now().Format(time.RFC3339Nano)
+	}
+}
+
+func (m *moorings) make(w http.ResponseWriter, body []byte) {
+	item := m.read(w, body, true)
+	if item == nil {
+		return
+	}
+	id := uuid.NewString()
+	if m.texts {
+		id = fmt.Sprintf("buoy-%06d", rand.IntN(1_000_000))
+	}
+	item["ref"] = id
+	m.stamp(item)
+	m.items[id] = item
+	switch m.location {
+	case "relative":
+		w.Header().Set("Location", strings.TrimPrefix(m.path, "/api/")+"/"+id)
+	case "rooted":
+		w.Header().Set("Location", m.path+"/"+id)
+	}
+	m.show(w, m.create, item)
+}
+
+func (m *moorings) write(w http.ResponseWriter, method string, body []byte, item map[string]any) {
+	in := m.read(w, body, method == "PUT")
+	if in == nil {
+		return
+	}
+	if method == "PUT" {
+		for _, n := range []string{"kind", "depth", "note"} {
+			delete(item, n)
+		}
+	} else {
+		var patch map[string]any
+		_ = json.Unmarshal(body, &patch)
+		for n, v := range patch {
+			if v == nil {
+				delete(item, n)
+			}
+		}
+	}
+	for n, v := range in {
+		item[n] = v
+	}
+	m.stamp(item)
+	m.show(w, m.replace, item)
+}
+
+func (m *moorings) show(w http.ResponseWriter, status int, item map[string]any) {
+	if tag := m.tag(item); tag != "" {
+		w.Header().Set("ETag", tag)
+	}
+	if status == 204 {
+		w.WriteHeader(204)
+		return
+	}
+	var v any = item
+	if m.wrapped {
+		v = map[string]any{"mooring": item}
+	}
+	m.send(w, status, v)
+}
+
+func (m *moorings) fail(w http.ResponseWriter, status int, says string) {
+	m.send(w, status, map[string]any{"trouble": says, "code": "M" + fmt.Sprint(status)})
+}
+
+func (m *moorings) send(w http.ResponseWriter, status int, v any) {
+	data, _ := json.Marshal(v)
+	w.Header().Set("Content-Type", map[bool]string{true: "application/vnd.moorings+json; charset=utf-8", false: "application/json;charset=UTF-8"}[m.vendor])
+	if m.gzip {
+		var b bytes.Buffer
+		z := gzip.NewWriter(&b)
+		_, _ = z.Write(data)
+		_ = z.Close()
+		data = b.Bytes()
+		w.Header().Set("Content-Encoding", "gzip")
+	}
+	w.WriteHeader(status)
+	half := len(data) / 2
+	_, _ = w.Write(data[:half])
+	if f, ok := w.(http.Flusher); ok && m.chunked {
+		f.Flush()
+	}
+	_, _ = w.Write(data[half:])
+}
+
+// What the standards leave open is no defect: nothing that must hold fails, and
+// nothing warns, whichever choice a service has made.
+func TestLegalVarietyPasses(t *testing.T) {
+	const example = "  make { \"kind\": \"Swing {turn}\", \"depth\": 4.5, \"note\": \"soft mud\" }\n  remake { \"kind\": \"Swing {turn}\", \"depth\": 5 }\n  required kind, depth\n"
+	for name, c := range map[string]struct {
+		manners
+		says string
+	}{
+		"wrapped, uuids, 410": {manners{wrapped: true, patch: true, gzip: true, vendor: true, shuffled: true, moves: true, create: 201, replace: 204, remove: 200, again: 204, gone: 410, refuse: 400, path: "/moorings"},
+			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version, updated_at\n  volatile $.updated_at, $.version\n"},
+		"204 for everything": {manners{texts: true, closes: true, create: 204, replace: 204, remove: 204, again: 404, gone: 404, refuse: 422, location: "rooted", path: "/moorings"},
+			example + "  identity header Location by $.ref\n  assigned ref, version\n  answers create 204\n"},
+		"relative Location, weak tags": {manners{wrapped: true, chunked: true, options: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, location: "relative", etag: "W/", path: "/api/moorings"},
+			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity header Location by $.ref\n  assigned ref, version\n"},
+		"strong tags, own words for success": {manners{texts: true, patch: true, options: true, moves: true, create: 200, replace: 200, remove: 200, again: 204, gone: 404, refuse: 400, etag: "", path: "/moorings"},
+			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := &moorings{manners: c.manners, items: map[string]map[string]any{}}
+			m.items["mine"] = map[string]any{"ref": "mine", "kind": "Fore and aft", "depth": json.Number("2.50"), "version": 0}
+			base := service(t, m.ServeHTTP)
+			says := strings.Replace(c.says, "  filter kind = \"Swing {turn}\"\n", "", 1)
+			if strings.HasPrefix(m.path, "/api") {
+				base += "/api"
+			}
+			dir := folder(t, "m.upath", "base "+base+"\n\nresource moorings\n  collection /moorings\n"+says)
+			r := run(t, dir, "run", "-v")
+			assert.Equal(t, 0, r.code, "%s", tail(r.out))
+			assert.Empty(t, missed(r.out), "%s", tail(r.out))
+			assert.NotContains(t, tail(r.out), "blocked", "%s", tail(r.out))
+			assert.Len(t, m.items, 1, "nothing is left behind")
+		})
+	}
+}
+
+// tail is what a run says at its end: the grid and what is below it.
+func tail(out string) string {
+	if i := strings.LastIndex(out, "lifecycle  repeat"); i >= 0 {
+		return out[i:]
+	}
+	return out
+}
