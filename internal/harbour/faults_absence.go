@@ -29,21 +29,29 @@ func absenceFaults() []Fault {
 	}
 	return []Fault{
 		{Name: "missing-is-empty-200", Says: "a boat that is not there answers 200 with nothing",
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/success-means-success"},
 			bend: missing("GET HEAD", func(_ *call, a *reply) {
 				a.status, a.body = http.StatusOK, nil
 				a.header.Del("Content-Type")
 			})},
 		{Name: "missing-is-null", Says: "a boat that is not there answers 200 with null",
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"},
 			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
-		{Name: "missing-is-500", Says: "a boat that is not there answers 500", bend: missing("GET HEAD", as(500))},
-		{Name: "missing-is-401", Says: "a boat that is not there answers 401", bend: missing("GET HEAD", as(401))},
+		{Name: "missing-is-500", Says: "a boat that is not there answers 500",
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, bend: missing("GET HEAD", as(500))},
+		{Name: "missing-is-401", Says: "a boat that is not there answers 401",
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, bend: missing("GET HEAD", as(401))},
 		{Name: "missing-is-html", Says: "a boat that is not there answers an HTML page with a stack trace",
+			Finds: []string{"absence/missing-is-not-html", "absence/missing-explains", "representation/errors-leak-nothing"}, Also: []string{"representation/errors-look-alike"},
 			bend: missing("GET HEAD", func(_ *call, a *reply) { a.say("text/html; charset=utf-8", trace) })},
 		{Name: "missing-says-nothing", Says: "a boat that is not there answers 404 without a body",
-			bend: missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
+			Finds: []string{"absence/missing-explains"},
+			bend:  missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
 		{Name: "missing-redirects", Says: "a boat that is not there redirects to the list",
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/status-agrees"},
 			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
 		{Name: "missing-put-creates", Says: "PUT on a boat that never was makes one with that id",
+			Finds: []string{"absence/missing-replace"},
 			bend: on("PUT", "/boats/*", func(c *call) {
 				if id := c.number(); id > c.h.store.last("boats") {
 					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
@@ -56,23 +64,29 @@ func absenceFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "missing-put-200", Says: "PUT on a boat that is not there answers 200 with what was sent",
+			Finds: []string{"absence/missing-replace"}, Also: []string{"absence/deleted-replace"},
 			bend: missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
 		{Name: "missing-patch-200", Says: "PATCH on a boat that is not there answers 200 with what was sent",
+			Finds: []string{"absence/missing-amend"}, Also: []string{"absence/deleted-amend"},
 			bend: missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
 		{Name: "missing-delete-500", Says: "DELETE of a boat that never was answers 500",
+			Finds: []string{"absence/missing-delete"},
 			bend: missing("DELETE", func(c *call, a *reply) {
 				if id := c.number(); id > c.h.store.last("boats") {
 					as(500)(c, a)
 				}
 			})},
-		{Name: "missing-head-200", Says: "HEAD of a boat that is not there answers 200", bend: missing("HEAD", as(200))},
+		{Name: "missing-head-200", Says: "HEAD of a boat that is not there answers 200",
+			Finds: []string{"absence/missing-head"}, bend: missing("HEAD", as(200))},
 		{Name: "deleted-is-500", Says: "reading a boat that was deleted answers 500",
+			Finds: []string{"absence/deleted-read", "lifecycle/deleted-is-gone"}, Also: []string{"absence/deleted-replace", "lifecycle/deleted-stays-gone", "race/deletes-together"},
 			bend: missing("GET HEAD", func(c *call, a *reply) {
 				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "deleted-patch-200", Says: "PATCH on a boat that was deleted answers 200 with nothing",
+			Finds: []string{"absence/deleted-amend"},
 			bend: missing("PATCH", func(c *call, a *reply) {
 				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
 					a.status = 200
@@ -80,12 +94,14 @@ func absenceFaults() []Fault {
 				}
 			})},
 		{Name: "malformed-id-500", Says: "an id that is no number answers 500",
+			Finds: []string{"absence/malformed-id"},
 			bend: missing("GET", func(c *call, a *reply) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "malformed-id-is-first", Says: "an id that is no number answers the first boat",
+			Finds: []string{"absence/malformed-id"},
 			bend: on("GET", "/boats/*", func(c *call) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					c.give(c.ask("GET", "/boats/1", nil))
@@ -94,8 +110,10 @@ func absenceFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "id-zero-is-first", Says: "id 0 answers the first boat",
-			bend: on("GET HEAD", "/boats/0", func(c *call) { c.give(c.ask(c.r.Method, "/boats/1", nil)) })},
+			Finds: []string{"absence/neighbour-id", "absence/malformed-id"},
+			bend:  on("GET HEAD", "/boats/0", func(c *call) { c.give(c.ask(c.r.Method, "/boats/1", nil)) })},
 		{Name: "unknown-path-200", Says: "a path that is not there answers 200 with a welcome",
+			Finds: []string{"absence/unknown-path"},
 			bend: on("", "", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusNotFound && strings.Contains(string(a.body), "nothing at this path") && !strings.HasPrefix(c.r.URL.Path, "/boats/") {
@@ -105,6 +123,7 @@ func absenceFaults() []Fault {
 				c.give(a)
 			})},
 		{Name: "missing-parent-empty", Says: "the stays of a boat that is not there are an empty list",
+			Finds: []string{"absence/missing-parent"},
 			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
 				if a.status == http.StatusNotFound {
 					a.status = http.StatusOK
@@ -112,6 +131,7 @@ func absenceFaults() []Fault {
 				}
 			})},
 		{Name: "no-stays-404", Says: "a boat without stays answers 404 for their list",
+			Finds: []string{"absence/empty-is-not-missing"}, Also: []string{"lifecycle/list-is-a-list"},
 			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
 				if string(a.body) == "[]" {
 					a.status = http.StatusNotFound

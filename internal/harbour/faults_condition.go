@@ -20,12 +20,14 @@ func preconditionFaults() []Fault {
 	}
 	return []Fault{
 		{Name: "etag-never-changes", Says: "the tag of a boat stays when the boat changes",
+			Finds: []string{"precondition/etag-is-stable"}, Also: []string{"precondition/not-modified"},
 			bend: bents(after("GET HEAD", "/boats/*", func(c *call, a *reply) {
 				if a.header.Get("ETag") != "" {
 					a.header.Set("ETag", fmt.Sprintf(`"boat-%d"`, c.number()))
 				}
 			}))},
 		{Name: "etag-always-changes", Says: "each read of a boat has another tag",
+			Finds: []string{"precondition/etag-is-stable"}, Also: []string{"method/head-mirrors-get"},
 			bend: func() bend {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
@@ -34,8 +36,10 @@ func preconditionFaults() []Fault {
 					}
 				})
 			}()},
-		{Name: "if-none-match-unheard", Says: "If-None-Match of a read is not heard", bend: without("GET", "If-None-Match")},
+		{Name: "if-none-match-unheard", Says: "If-None-Match of a read is not heard",
+			Finds: []string{"precondition/not-modified"}, bend: without("GET", "If-None-Match")},
 		{Name: "not-modified-always", Says: "any If-None-Match answers 304",
+			Finds: []string{"precondition/not-modified"},
 			bend: on("GET", "/boats/*", func(c *call) {
 				if c.r.Header.Get("If-None-Match") != "" && c.item() != nil {
 					c.w.WriteHeader(http.StatusNotModified)
@@ -44,8 +48,10 @@ func preconditionFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "if-match-unheard", Says: "If-Match of a write is not heard: what others wrote is lost",
-			bend: without("PUT PATCH DELETE", "If-Match")},
-		{Name: "create-only-unheard", Says: "PUT with If-None-Match: * replaces what is there", bend: without("PUT", "If-None-Match")},
+			Finds: []string{"precondition/stale-write-refused"},
+			bend:  without("PUT PATCH DELETE", "If-Match")},
+		{Name: "create-only-unheard", Says: "PUT with If-None-Match: * replaces what is there",
+			Finds: []string{"precondition/create-only"}, Resource: "berths", bend: without("PUT", "If-None-Match")},
 	}
 }
 
@@ -64,6 +70,7 @@ func accessFaults() []Fault {
 	missing := func(c *call) bool { return c.r.Header.Get("Authorization") == "" }
 	return []Fault{
 		{Name: "log-reads-open", Says: "the log can be read without a token",
+			Finds: []string{"access/no-credentials"}, Resource: "log",
 			bend: log("GET", func(c *call) {
 				if missing(c) {
 					open(c)
@@ -72,6 +79,7 @@ func accessFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "log-delete-open", Says: "entries can be removed without a token",
+			Finds: []string{"access/no-credentials"}, Resource: "log",
 			bend: log("DELETE", func(c *call) {
 				if missing(c) {
 					open(c)
@@ -80,6 +88,7 @@ func accessFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "any-token-works", Says: "any token is taken",
+			Finds: []string{"access/wrong-credentials"}, Resource: "log",
 			bend: log("", func(c *call) {
 				if strings.HasPrefix(c.r.Header.Get("Authorization"), "Bearer ") {
 					open(c)
@@ -88,8 +97,10 @@ func accessFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "no-challenge", Says: "401 is answered without WWW-Authenticate",
+			Finds: []string{"access/no-credentials", "access/wrong-credentials"}, Resource: "log",
 			bend: onErrors(func(_ *call, a *reply) { a.header.Del("WWW-Authenticate") })},
 		{Name: "refused-and-done", Says: "a DELETE without a token answers 401 and is done",
+			Finds: []string{"access/no-credentials"}, Resource: "log",
 			bend: log("DELETE", func(c *call) {
 				a := c.good()
 				if missing(c) {
@@ -98,6 +109,7 @@ func accessFaults() []Fault {
 				c.give(a)
 			})},
 		{Name: "refusal-shows-entry", Says: "the 401 for an entry shows the entry",
+			Finds: []string{"access/no-credentials"}, Also: []string{"access/wrong-credentials"}, Resource: "log",
 			bend: after("GET", "/log/*", func(c *call, a *reply) {
 				e := &Entry{}
 				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), e) == nil {
@@ -105,6 +117,7 @@ func accessFaults() []Fault {
 				}
 			})},
 		{Name: "refusal-tells-existence", Says: "without a token a missing entry answers 404, an existing one 401",
+			Finds: []string{"access/refusal-hides-existence"}, Resource: "log",
 			bend: after("GET", "/log/*", func(c *call, a *reply) {
 				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), &Entry{}) != nil {
 					refuse(a, c.r, http.StatusNotFound, "there is no such entry")

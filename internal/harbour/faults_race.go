@@ -16,6 +16,7 @@ const window = 30 * time.Millisecond
 func raceFaults() []Fault {
 	return []Fault{
 		{Name: "creates-collide", Says: "boats made at the same time may get the same id",
+			Finds: []string{"race/creates-together"},
 			bend: func() bend {
 				var busy atomic.Int64
 				return on("POST", "/boats", func(c *call) {
@@ -34,6 +35,7 @@ func raceFaults() []Fault {
 				})
 			}()},
 		{Name: "deletes-collide", Says: "deletes of one boat at the same time answer 500",
+			Finds: []string{"race/deletes-together"},
 			bend: func() bend {
 				var busy atomic.Int64
 				return on("DELETE", "/boats/*", func(c *call) {
@@ -49,6 +51,7 @@ func raceFaults() []Fault {
 				})
 			}()},
 		{Name: "replaces-tear", Says: "replaces at the same time are mixed: the name of one, the port of another",
+			Finds: []string{"race/replaces-together"},
 			bend: func() bend {
 				var busy atomic.Int64
 				return on("PUT", "/boats/*", func(c *call) {
@@ -72,6 +75,7 @@ func raceFaults() []Fault {
 				})
 			}()},
 		{Name: "unique-races", Says: "boats of one name made at the same time are all stored",
+			Finds: []string{"race/unique-together"},
 			bend: func() bend {
 				var busy atomic.Int64
 				return on("POST", "/boats", func(c *call) {
@@ -91,8 +95,11 @@ func raceFaults() []Fault {
 // durabilityFaults only show when the service is started anew.
 func durabilityFaults() []Fault {
 	return []Fault{
-		{Name: "lost-on-restart", Says: "what was written is gone after a restart", Restart: true},
-		{Name: "lost-on-kill", Says: "what was written is gone when the process is killed", Restart: true},
-		{Name: "ids-start-again", Says: "ids start again from 1 after a restart, over what is there", Restart: true},
+		{Name: "lost-on-restart", Says: "what was written is gone after a restart",
+			Finds: []string{"durability/survives-restart"}, Also: []string{"durability/ids-after-restart", "durability/survives-kill"}, Restart: true},
+		{Name: "lost-on-kill", Says: "what was written is gone when the process is killed",
+			Finds: []string{"durability/survives-kill"}, Restart: true},
+		{Name: "ids-start-again", Says: "ids start again from 1 after a restart, over what is there",
+			Finds: []string{"durability/ids-after-restart"}, Also: []string{"durability/survives-kill", "durability/survives-restart"}, Restart: true},
 	}
 }
