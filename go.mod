@@ -7,6 +7,7 @@ require (
 	github.com/antchfx/xpath v1.3.9
 	github.com/charmbracelet/lipgloss v1.1.0
 	github.com/cockroachdb/apd/v3 v3.2.3
+	github.com/fsnotify/fsnotify v1.10.1
 	github.com/google/uuid v1.6.0
 	github.com/mattn/go-isatty v0.0.24
 	github.com/muesli/termenv v0.16.0

@@ -4,6 +4,7 @@ import (
 	"os"
 	"os/exec"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -92,4 +93,99 @@ func TestInterruptCleansUpAndStopsTheService(t *testing.T) {
 	assert.Contains(t, out.String(), "DELETE http://127.0.0.1:")
 	assert.Contains(t, out.String(), "1 not finished")
 	gone(t, dir)
+}
+
+func TestServiceThatDiesInTheMiddle(t *testing.T) {
+	dir := folder(t, "project.upath", "project p\nservice s\n  start \"python3 -u mortal.py {port}\"\n  ready GET /ok is 200 within 10s\n",
+		"mortal.py", `import http.server, os, sys
+class H(http.server.BaseHTTPRequestHandler):
+    def do_GET(self):
+        if self.path == "/die":
+            print("out of paper", flush=True)
+            os._exit(3)
+        self.send_response(200); self.send_header("Content-Length", "0"); self.end_headers()
+    def log_message(self, *a): pass
+http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), H).serve_forever()
+`,
+		"a.upath", "scenario \"one\"\n  step \"fine\"\n    send GET /ok\n    expect status 200\n  step \"deadly\"\n    send GET /die\n    expect status 200\n  step \"never\"\n    send GET /ok\n    expect status 200\nscenario \"two\"\n  step \"never either\"\n    send GET /ok\n    expect status 200\n")
+	if _, err := exec.LookPath("python3"); err != nil {
+		t.Skip("no python3 here to write a mortal service in")
+	}
+	r := run(t, dir, "run")
+	assert.Equal(t, 3, r.code, r.out+r.err)
+	assert.Contains(t, r.out, `the service has ended by itself during step "deadly" (a.upath:5)`)
+	assert.Contains(t, r.out, "out of paper")
+	assert.Contains(t, r.out, "what the service said is in ")
+	assert.NotContains(t, r.out, "never either")
+	gone(t, dir)
+}
+
+func TestTwoInterruptsStopAtOnce(t *testing.T) {
+	files := durable(program + " demo serve --listen 127.0.0.1:{port} --data {folder}")
+	files[3] = "scenario \"long\"\n  step \"one\"\n    send GET /healthz\n    expect status 200\n    pause 1ms\n"
+	files[3] = "scenario \"long\"\n  step \"two\"\n    send GET /healthz\n      retry for 60s every 50ms\n    expect status 500\n\nafterwards\n  step \"slow\"\n    pause 60s\n    send GET /healthz\n"
+	dir := folder(t, files...)
+	c := exec.Command(program, "run")
+	c.Dir = dir
+	var out strings.Builder
+	c.Stdout, c.Stderr = &out, &out
+	require.NoError(t, c.Start())
+	time.Sleep(900 * time.Millisecond)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	time.Sleep(200 * time.Millisecond)
+	start := time.Now()
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	assert.Error(t, c.Wait())
+	assert.Equal(t, 130, c.ProcessState.ExitCode(), out.String())
+	assert.Less(t, time.Since(start), 10*time.Second)
+	gone(t, dir)
+}
+
+// lines collects what a running program prints, for a test that waits for it.
+type lines struct {
+	mu sync.Mutex
+	b  strings.Builder
+}
+
+func (l *lines) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.Write(p)
+}
+
+func (l *lines) has(text string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return strings.Contains(l.b.String(), text)
+}
+
+func TestWatchRunsAgainWhenAFileChanges(t *testing.T) {
+	base := gullPoint(t)
+	text := "scenario \"%s\"\n  step \"t\"\n    send GET /healthz\n    expect status 200\n"
+	dir := folder(t, "project.upath", "project p\nbase "+base+"\n", "a.upath", strings.Replace(text, "%s", "first", 1), "b.upath", strings.Replace(text, "%s", "other", 1))
+	c := exec.Command(program, "run", "--watch")
+	c.Dir = dir
+	var out lines
+	c.Stdout, c.Stderr = &out, &out
+	require.NoError(t, c.Start())
+	defer func() {
+		require.NoError(t, c.Process.Signal(os.Interrupt))
+		_ = c.Wait()
+	}()
+	within := func(what string) {
+		require.Eventually(t, func() bool { return out.has(what) }, 10*time.Second, 20*time.Millisecond, out.b.String())
+	}
+	within("waiting for a change")
+	require.NoError(t, os.WriteFile(dir+"/b.upath", []byte(strings.Replace(text, "%s", "changed", 1)), 0o644))
+	within("b.upath changed at")
+	within("changed   ")
+	out.mu.Lock()
+	after := out.b.String()[strings.Index(out.b.String(), "b.upath changed at"):]
+	out.mu.Unlock()
+	assert.True(t, out.has("first"), "what was there before is not cleared")
+	require.Eventually(t, func() bool { return strings.Count(out.b.String(), "waiting for a change") == 2 }, 10*time.Second, 20*time.Millisecond)
+	out.mu.Lock()
+	after = out.b.String()[strings.Index(out.b.String(), "b.upath changed at"):]
+	out.mu.Unlock()
+	assert.Less(t, strings.Index(after, "changed   "), strings.Index(after, "first"), "what is concerned runs first")
 }

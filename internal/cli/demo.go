@@ -71,16 +71,17 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	if err := unpack(folder); err != nil {
 		return &exit{code: exitBroken, message: "the example cannot be unpacked: " + err.Error()}
 	}
-	s, err := harbour.Start(harbour.Options{SeedData: true, Faults: faults})
-	if err != nil {
+	data := filepath.Join(folder, "data")
+	process := &harbourProcess{o: harbour.Options{SeedData: true, Faults: faults, Data: data}}
+	if process.s, err = harbour.Start(process.o); err != nil {
 		return &exit{code: exitUnreachable, message: err.Error()}
 	}
 	defer func() {
-		if e := s.Close(); e != nil && err == nil {
+		if e := process.s.Close(); e != nil && err == nil {
 			err = &exit{code: exitBroken, message: "the harbour did not end: " + e.Error()}
 		}
 	}()
-	f.base = s.URL
+	f.base, f.process = process.s.URL, process
 	p := project.Load([]string{folder}, project.Options{})
 	for _, file := range p.Files {
 		// Shown as they stand in the example project.
@@ -92,7 +93,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 		if len(faults) > 0 {
 			with = ", with the fault " + strings.Join(faults, ", ")
 		}
-		fmt.Fprintf(a.out, "the harbour of Gull Point listens at %s%s\n\n", s.URL, with)
+		fmt.Fprintf(a.out, "the harbour of Gull Point listens at %s%s\n\n", process.s.URL, with)
 	}
 	suffix := ""
 	for _, x := range faults {

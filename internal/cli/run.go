@@ -30,6 +30,9 @@ type runFlags struct {
 	allow                       []string
 	seed                        uint64
 	workers                     int
+	watch                       bool
+	// process is a service that the command itself has started.
+	process engine.Process
 }
 
 func (f *runFlags) choose(c *cobra.Command) {
@@ -56,7 +59,9 @@ folder). Every file is read and checked first: with a mistake in one of them,
 nothing is sent at all.`,
 		Example: `  usualpath run
   usualpath run boats.upath --base http://127.0.0.1:4710
-  usualpath run . --tag smoke --only "absent" -v`,
+  usualpath run . --tag smoke --only "absent" -v
+  usualpath run boats.upath --check lifecycle/deleted-is-gone
+  usualpath run --watch`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if !c.Flags().Changed("seed") {
 				f.seed = engine.NewSeed()
@@ -64,10 +69,15 @@ nothing is sent at all.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			p := project.Load(args, project.Options{Environment: f.env})
-			return a.runProject(c.Context(), p, f, func(file, option, value string) string {
-				return again(f, file, option, value)
-			})
+			one := func(ctx context.Context, p *project.Project) error {
+				return a.runProject(ctx, p, f, func(file, option, value string) string {
+					return again(f, file, option, value)
+				})
+			}
+			if f.watch {
+				return a.watch(c.Context(), args, f, one)
+			}
+			return one(c.Context(), project.Load(args, project.Options{Environment: f.env}))
 		},
 	}
 	f.choose(c)
@@ -78,6 +88,7 @@ nothing is sent at all.`,
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
 	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
 	return c
 }
@@ -142,8 +153,11 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	if err := expand(p); err != nil {
 		return err
 	}
-	if p.Diagnostics.Errors() == 0 && f.base == "" && p.Service() == nil {
-		p.Diagnostics = append(p.Diagnostics, noBase(p)...).Sort()
+	homeless := source.Diagnostics(nil)
+	if p.Diagnostics.Errors() == 0 && f.base == "" {
+		if homeless = noBase(p); p.Service() == nil {
+			p.Diagnostics = append(p.Diagnostics, homeless...).Sort()
+		}
 	}
 	if p.Diagnostics.Errors() > 0 {
 		var errors source.Diagnostics
@@ -160,12 +174,17 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	}
 	ctx, stop := interruptible(ctx, o)
 	defer stop()
-	if f.base == "" && f.env == "" && p.Service() != nil {
+	failed := false
+	switch {
+	case f.process != nil:
+		o.Service = f.process
+	case len(homeless) > 0:
+		// Some path is relative to nothing but the project's own service.
 		s, end, err := a.startService(ctx, p, f.quiet)
 		if err != nil {
 			return err
 		}
-		defer end()
+		defer func() { end(failed) }()
 		o.Service = s
 	}
 	out := newPaced(a.out)
@@ -188,10 +207,11 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
 	}
 	c := done.Counts
+	failed = c.Failed+c.Blocked > 0
 	switch {
 	case done.Interrupted:
 		return &exit{code: exitInterrupted}
-	case done.Unreachable:
+	case done.Unreachable, done.ServiceDied:
 		return &exit{code: exitUnreachable}
 	case c.Scenarios == 0:
 		return usage("no scenario is chosen", "--only matches none of the rows")

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -21,7 +22,7 @@ var signals = map[string]syscall.Signal{"TERM": syscall.SIGTERM, "INT": syscall.
 
 // startService starts the project's service, and gives what ends it and cleans
 // up after it.
-func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) (*service.Service, func(), error) {
+func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) (*service.Service, func(failed bool), error) {
 	folder, err := os.MkdirTemp("", "usualpath-service-*")
 	if err != nil {
 		return nil, nil, &exit{code: exitBroken, message: err.Error()}
@@ -33,7 +34,9 @@ func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) 
 		return nil, nil, err
 	}
 	start := time.Now()
+	waiting := a.waiting("starting the service")
 	s, err := service.Start(ctx, *o)
+	waiting()
 	if err != nil {
 		clean()
 		return nil, nil, &exit{code: exitUnreachable, message: err.Error(), hint: "the command is: " + o.Command}
@@ -41,10 +44,58 @@ func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) 
 	if !quiet {
 		fmt.Fprintf(a.out, "the service is ready at %s after %s\n\n", s.Base(), expect.Took(time.Since(start)))
 	}
-	return s, func() {
+	return s, func(failed bool) {
 		s.Stop()
+		if failed && !quiet {
+			if kept, err := keepLog(o.Log); err == nil {
+				fmt.Fprintf(a.out, "what the service said is in %s\n", kept)
+			}
+		}
 		clean()
 	}, nil
+}
+
+// keepLog copies the service's log to where it outlives the run.
+func keepLog(name string) (string, error) {
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return "", err
+	}
+	to, err := os.CreateTemp("", "service-*.log")
+	if err != nil {
+		return "", err
+	}
+	_, err = to.Write(data)
+	return to.Name(), errors.Join(err, to.Close())
+}
+
+// waiting shows how long something takes already, on a terminal, until the
+// function it gives is called.
+func (a *app) waiting(what string) func() {
+	tty, _ := terminal(a.out)
+	if !tty {
+		return func() {}
+	}
+	start := time.Now()
+	end, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(100 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-end:
+				fmt.Fprint(a.out, "\r\x1b[K")
+				return
+			case <-tick.C:
+				fmt.Fprintf(a.out, "\r%s … %.1f s", what, time.Since(start).Seconds())
+			}
+		}
+	}()
+	return func() {
+		close(end)
+		<-ended
+	}
 }
 
 func serviceOptions(p *project.Project, folder string) (*service.Options, error) {

@@ -112,6 +112,15 @@ func (s *Server) Close() error {
 	return errors.Join(err, s.h.store.close(), s.h.keeping.close(), s.drop())
 }
 
+// Abort ends the service as a kill does: what it meant to do at its end is not
+// done.
+func (s *Server) Abort() error {
+	err := s.http.Close()
+	<-s.done
+	s.h.keeping.home = ""
+	return errors.Join(err, s.h.store.close(), s.h.keeping.close(), s.drop())
+}
+
 // resource is what a path does, by method. HEAD goes with GET, and OPTIONS is
 // answered everywhere.
 type resource map[string]http.HandlerFunc

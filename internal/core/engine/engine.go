@@ -97,6 +97,8 @@ type run struct {
 	failed   bool
 	// unreached counts exchanges that found nobody.
 	unreached int
+	// died is set once the service has ended by itself.
+	died bool
 	// shut are the resources whose probe was blocked, with the reason.
 	shut map[string]string
 	// readings are the last answers of observations, as they were read.
@@ -198,6 +200,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	r.all(ctx, list)
 	out := &event.RunFinished{Took: time.Since(start), Counts: r.counts, Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0
+	out.ServiceDied = r.died
 	o.Emit(out)
 	return out
 }
@@ -221,10 +224,17 @@ func (r *run) stopped() bool {
 	}
 }
 
+// lost tells that the service is gone for good.
+func (r *run) lost() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.died
+}
+
 // ended tells that no further scenario may start.
 func (r *run) ended() bool {
 	r.mu.Lock()
-	early := r.o.StopEarly && r.failed
+	early := r.o.StopEarly && r.failed || r.died
 	r.mu.Unlock()
 	return early || r.stopped() || r.outer.Err() != nil
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
@@ -316,7 +317,7 @@ func (s *scenario) one(st *syntax.Statement, f *project.File, afterwards bool) {
 	s.index++
 	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
 		Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
-	if !afterwards && (s.stopped() || s.halted != "") || s.ctx.Err() != nil {
+	if !afterwards && (s.stopped() || s.halted != "") || s.ctx.Err() != nil || s.lost() {
 		e.Verdict = event.NotReached
 		s.finish(e)
 		return
@@ -326,6 +327,38 @@ func (s *scenario) one(st *syntax.Statement, f *project.File, afterwards bool) {
 	t.run()
 	e.Took = time.Since(start)
 	s.finish(e)
+	s.watchService(e)
+}
+
+// dying is how long a process may take to end after its connections broke.
+const dying = 200 * time.Millisecond
+
+// watchService looks whether the service has ended by itself: what comes after
+// that would only say that nobody answers.
+func (s *scenario) watchService(e *event.StepFinished) {
+	if s.o.Service == nil {
+		return
+	}
+	broken := false
+	for _, x := range e.Sent {
+		f := x.Exchange.Failure
+		broken = broken || f != nil && (f.Kind == exchange.ClosedEarly || f.Kind == exchange.Reset || f.Kind == exchange.Refused)
+	}
+	dead, last := s.o.Service.Dead()
+	// The end of a process is heard a little later than that of its connections.
+	for end := time.Now().Add(dying); broken && !dead && time.Now().Before(end); dead, last = s.o.Service.Dead() {
+		time.Sleep(5 * time.Millisecond)
+	}
+	if !dead {
+		return
+	}
+	s.mu.Lock()
+	first := !s.died
+	s.died = true
+	s.mu.Unlock()
+	if first {
+		s.emit(&event.Notice{Severe: true, Text: fmt.Sprintf("the service has ended by itself during step %q (%s:%d); its last words:\n%s", e.Title, e.File, e.Line, s.mask.text(last))})
+	}
 }
 
 func (s *scenario) finish(e *event.StepFinished) {

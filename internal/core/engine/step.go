@@ -247,14 +247,13 @@ func (t *step) findBase() error {
 		t.base = t.o.Base
 		return nil
 	}
-	if t.o.Service != nil && t.p.Environment == "" {
-		t.base = t.o.Service.Base()
-		return nil
-	}
 	if b := t.p.Base(t.job.s.File); b != nil {
 		text, err := t.names.Text(b)
 		t.base = text
 		return err
+	}
+	if t.o.Service != nil {
+		t.base = t.o.Service.Base()
 	}
 	return nil
 }
@@ -529,13 +528,6 @@ func (t *step) failedExchange(claims []*syntax.Statement, replies []*expect.Repl
 	finding := event.Finding{Verdict: t.ofExchange(claims), Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: sent}
 	if which != "" {
 		finding.Expected += " to " + which
-	}
-	if t.o.Service != nil {
-		if dead, last := t.o.Service.Dead(); dead {
-			finding.Observed = append(finding.Observed, "the service has ended by itself; its last words:")
-			finding.Observed = append(finding.Observed, strings.Split(last, "\n")...)
-			finding.Look = ""
-		}
 	}
 	t.miss(finding)
 	return true

@@ -179,6 +179,8 @@ type RunFinished struct {
 	Interrupted bool
 	// Unreachable is set when not one request of the run was answered.
 	Unreachable bool
+	// ServiceDied is set when the service under test ended by itself.
+	ServiceDied bool
 }
 
 func (*RunStarted) event()       {}
