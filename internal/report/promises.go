@@ -326,8 +326,10 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 		}
 	}
 	fmt.Fprintf(t.W, "    %s %s %s\n", t.paintMark(mark), title, Clean(line, false))
+	told := -1
 	for _, f := range st.Findings {
-		if f.Sent >= 0 && f.Sent < len(st.Sent) {
+		if f.Sent != told && f.Sent >= 0 && f.Sent < len(st.Sent) {
+			told = f.Sent
 			x := st.Sent[f.Sent]
 			role := ""
 			if x.Role == event.Repeat || x.Role == event.Copy {

@@ -30,6 +30,15 @@ func (r *Reply) JSON() (*value.Value, error) {
 	return r.value, r.err
 }
 
+// Lenient is the body as JSON where strict reading is not the point: what many
+// services send and RFC 8259 advises against is taken too.
+func (r *Reply) Lenient() (*value.Value, error) {
+	if v, err := r.JSON(); err == nil {
+		return v, nil
+	}
+	return value.Decode(string(r.Answer.Body), value.Limits{Bytes: 1 << 31, Lenient: true})
+}
+
 // Text is the body as characters.
 func (r *Reply) Text() string {
 	text, _ := r.Answer.Text()

@@ -347,7 +347,11 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 		}
 		return value.NewString(texts[0]), nil
 	}
-	v, err := c.Reply.JSON()
+	read := c.Reply.JSON
+	if k.IfThere {
+		read = c.Reply.Lenient
+	}
+	v, err := read()
 	if err != nil {
 		if k.From == "body" {
 			return value.NewString(c.Reply.Text()), nil

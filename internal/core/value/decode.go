@@ -13,6 +13,10 @@ type Limits struct {
 	Depth int
 	// Bytes is how long the text may be; default 64 MiB.
 	Bytes int
+	// Lenient takes what many services send and strict readers refuse: half a
+	// surrogate pair and bytes that are no UTF-8 become U+FFFD, of members that
+	// stand twice the last one holds. It is for looking, never for judging.
+	Lenient bool
 }
 
 const (
@@ -50,7 +54,10 @@ func Decode(text string, limits Limits) (*Value, error) {
 	if len(text) > limits.Bytes {
 		return nil, &Error{"too large", limits.Bytes, fmt.Sprintf("%d bytes, the limit is %d", len(text), limits.Bytes)}
 	}
-	d := decoder{s: text, depth: limits.Depth, limit: limits.Depth}
+	d := decoder{s: text, depth: limits.Depth, limit: limits.Depth, lenient: limits.Lenient}
+	if limits.Lenient && !utf8.ValidString(text) {
+		d.s = strings.ToValidUTF8(text, "\ufffd")
+	}
 	if strings.HasPrefix(text, "\ufeff") {
 		return nil, &Error{"byte order mark", 0, "RFC 8259 §8.1 forbids it"}
 	}
@@ -72,6 +79,8 @@ func Decode(text string, limits Limits) (*Value, error) {
 }
 
 type decoder struct {
+	lenient bool
+
 	s     string
 	i     int
 	depth int
@@ -282,7 +291,7 @@ func (d *decoder) object() *Value {
 			twice = seen[name]
 			seen[name] = true
 		}
-		if twice {
+		if twice && !d.lenient {
 			return d.fail("duplicate member", at, Quoted(Cut(name, 60))+" stands twice in one object")
 		}
 		d.space()
@@ -298,7 +307,15 @@ func (d *decoder) object() *Value {
 		if d.err != nil {
 			return nil
 		}
-		d.items, d.names = append(d.items, item), append(d.names, name)
+		if twice {
+			for i, n := range d.names[nameMark:] {
+				if n == name {
+					d.items[len(d.items)-len(d.names[nameMark:])+i] = item
+				}
+			}
+		} else {
+			d.items, d.names = append(d.items, item), append(d.names, name)
+		}
 		d.space()
 		if d.i == len(d.s) {
 			return d.fail("cut off", d.i, "`}` is missing")
@@ -481,6 +498,12 @@ func (d *decoder) escape() (rune, bool) {
 			if r := utf16.DecodeRune(first, second); r != utf8.RuneError {
 				return r, true
 			}
+			if d.lenient {
+				d.i = mark
+			}
+		}
+		if d.lenient {
+			return utf8.RuneError, true
 		}
 		d.fail("lone surrogate", at, d.s[at:at+6]+" is half of a pair")
 		return 0, false
