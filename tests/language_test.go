@@ -193,6 +193,42 @@ func TestLanguageHolds(t *testing.T) {
     when $.method is "GET" of "t"
     send GET /x
     expect status 200`,
+		"conditions": `
+  need status not 429 or not 503
+  auth bearer {token}
+  let token = "t1"
+  step "t"
+    send GET /x
+    need status 2xx
+    keep none from $.none if there
+    keep n from $.n if there
+    expect status 404 when $.method is "POST"
+    expect $.path is "/x" when status 2xx
+    expect header X-Token lacks abd, b
+    expect header X-None lacks abc
+    expect text lacks "harbour"
+    expect $.method lacks "P"
+    expect $.header.authorization is "Bearer t1"
+  step "u"
+    send POST /x
+      without header Authorization
+      json { "n": 1 }
+    expect body agrees with "t" except $.method, $.body, $.header
+    expect $.list agrees with $.list of "t"
+    expect body resembles "t"
+    expect status 500 when status 404 of "t"
+    expect $.n is {n} when status 200 of "t"
+    expect $.header.authorization missing`,
+		"copies kept": `
+  step "t"
+    send GET /x?n={turn}
+      together 3
+    keep every queries from $.query
+    expect status 200
+  step "u"
+    send GET /{nth(queries, 3)}/{length(queries)}
+    expect $.path is "/n=3/3"
+    expect status 200`,
 		"together": `
   step "t"
     send GET /x?n={turn}
@@ -269,6 +305,7 @@ func TestLanguageMisses(t *testing.T) {
 		{`expect $.none is 1`, "$.none selects nothing"}, {`expect $.list[*] is 1`, "selects 3 values"}, {`expect $.list is [1, 3, 2]`, "$['list'][0] is missing, expected 1"}, {`expect $.list sorted`, "stands behind"}, {`expect $.list every 3`, "$['list'][1] expected 3, found 1"},
 		{`expect $.list count 2`, "the count is 3"}, {`expect body covers { "method": "PUT" }`, `$['method'] expected "PUT", found "GET"`}, {`expect body empty`, "the body has"}, {`expect cookie none exists`, "there is no cookie none"}, {`expect header X-Token lists abc, def`, "missing is def"},
 		{`expect header Content-Type is "text/html"`, "application/json"}, {`expect $.method matches /^P/`, `is "GET"`}, {`expect answer missing`, "an answer came: 200 OK"}, {`expect time under 0ms`, "it took"}, {`keep id from $.id`, "$.id selects nothing"}, {`expect body same as baseline`, "there is no baseline yet"},
+		{`expect header X-Token lacks abc`, "header X-Token lists abc"}, {`expect text lacks "GET"`, "holds it"}, {`expect status 404 when status 2xx`, "200 OK"},
 		{`expect xml /a exists`, "the body is no XML"}, {`expect $.list unique` + "\n    expect $.list contains 7", "is [3, 1, 2]"},
 	} {
 		r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    "+c.line+"\n")), "run")
@@ -298,6 +335,34 @@ afterwards
 	assert.Contains(t, r.out, `lacks     `+"`boat`"+`, which step "create" should have kept`)
 	assert.Contains(t, r.out, "1 failed, 1 blocked")
 	assert.NotContains(t, r.out, "clean")
+}
+
+// A missed need is no failure: nothing can be told, and nothing more is sent
+// but what cleans up.
+func TestNeedBlocksTheRest(t *testing.T) {
+	base := service(t, mirror)
+	text := scenario(base, `
+  step "start from"
+    send POST /x
+    need status 201
+    expect $.none is 1
+    keep id from $.n
+  step "never"
+    send GET /never
+    expect status 200
+afterwards
+  step "clean"
+    send DELETE /cleaned
+`)
+	r := run(t, folder(t, "a.upath", text), "run", "-v")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, r.out, "1 blocked")
+	assert.Contains(t, r.out, "/cleaned")
+	assert.NotContains(t, r.out, "/never")
+	assert.NotContains(t, r.out, "$.none")
+	r = run(t, folder(t, "a.upath", strings.Replace(text, base, "http://127.0.0.1:1", 1)), "run")
+	assert.Equal(t, 3, r.code, r.out)
+	assert.Contains(t, r.out, "1 blocked")
 }
 
 func TestRoutinesHooksAndUse(t *testing.T) {

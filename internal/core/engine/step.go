@@ -174,7 +174,7 @@ func (t *step) groups(groups []*group) {
 	}
 	var d *draft
 	for i, g := range groups {
-		if t.ctx.Err() != nil || t.halted != "" {
+		if t.ctx.Err() != nil || t.halted != "" && !t.e.Afterwards {
 			return
 		}
 		switch {
@@ -469,7 +469,7 @@ func (t *step) judge(claims []*syntax.Statement, replies []*expect.Reply, sent i
 		case *syntax.Keep:
 			t.keep(st, b, replies, sent)
 		}
-		if t.halted != "" {
+		if t.halted != "" && !t.e.Afterwards {
 			return
 		}
 	}

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"sort"
 
@@ -282,7 +283,7 @@ func (p *Project) scenario(s *Scenario) {
 		c.allSteps = append(c.allSteps, stepTitle(step))
 	}
 	for _, st := range s.Head {
-		c.head(st)
+		c.head(st, s.Head)
 	}
 	for i, step := range s.Steps {
 		c.step(step, flat[i])
@@ -312,10 +313,16 @@ func stepTitle(st *syntax.Statement) string {
 
 // head checks a scenario's line before its steps. An observation's path may
 // hold names that are only kept later.
-func (c *checker) head(st *syntax.Statement) {
+func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 	switch st.Body.(type) {
 	case *syntax.Observe, *syntax.Header, *syntax.Auth, *syntax.Expect:
-		saved := c.later
+		// These are worked out when a step needs them.
+		saved := maps.Clone(c.later)
+		for _, other := range all {
+			for _, b := range syntax.Bindings(other) {
+				saved[b.Name] = b.Name
+			}
+		}
 		for n := range saved {
 			if c.known[n] == nil {
 				c.known[n] = &binding{file: c.f, word: "later", used: true, span: st.Span}
@@ -643,8 +650,8 @@ func (p *Project) resourceNames(f *File, st *syntax.Statement) {
 	for _, n := range []string{"turn", "id"} {
 		c.known[n] = &binding{file: f, word: "resource", used: true}
 	}
-	for _, line := range st.Children {
-		if n, ok := line.Body.(*syntax.Named); ok {
+	for _, other := range f.Statements {
+		if n, ok := other.Body.(*syntax.Named); ok && other.Word == "resource" {
 			c.known[n.Name] = &binding{file: f, word: "resource", used: true}
 		}
 	}

@@ -167,10 +167,6 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Reads:
 		r.Reads = syntax.NodeText(b.Shape)
 	case *syntax.Pair:
-		if b.Bare || b.Value == nil {
-			rd.say(c.Span, "a filter has a value", "write filter flag = DK")
-			return
-		}
 		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
 	case *syntax.Answers:
 		for _, a := range b.List {

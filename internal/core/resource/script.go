@@ -454,7 +454,7 @@ func (s *script) shows(word, made string) string {
 	if e := s.exampleOf(made); len(s.Hidden) > 0 && e != nil && len(e.Fields) > 0 {
 		var parts []string
 		for _, f := range e.Fields {
-			if !slices.Contains(s.Hidden, f.Name) {
+			if !slices.Contains(s.Hidden, f.Name) && plainName.MatchString(f.Name) {
 				parts = append(parts, quoted(f.Name)+": {"+made+"."+f.Name+"}")
 			}
 		}

@@ -1,0 +1,181 @@
+package resource
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+var update = flag.Bool("update", false, "write docs/checks.md anew")
+
+func loaded(t *testing.T, text string) *project.Project {
+	t.Helper()
+	name := filepath.Join(t.TempDir(), "a.upath")
+	require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+	return project.Load([]string{name}, project.Options{})
+}
+
+// one reads a file with one resource.
+func one(t *testing.T, text string) *Resource {
+	t.Helper()
+	p := loaded(t, "base http://127.0.0.1:1\n"+text)
+	list, diags := Read(p)
+	require.Empty(t, append(p.Diagnostics, diags...), text)
+	require.Len(t, list, 1)
+	return list[0]
+}
+
+const boats = `
+resource boats
+  collection /boats
+  make { "name": "Tern {turn}", "length_m": 7, "flag": "DK", "pin": "1", "sub-name": [1], "crew": { "n": 1 }, "out": true }
+  remake { "name": "Tern {turn}", "length_m": 8 }
+  amend { "flag": "SE" }
+  assigned id, registered_at
+  required name, length_m
+  unique name
+  hidden pin
+  filter flag = DK
+  paging limit, offset
+  idempotency key
+  auth bearer "t"
+`
+
+// Whatever a resource says, its checks are scenarios that the language takes.
+func TestAllChecksAreOfTheLanguage(t *testing.T) {
+	for name, text := range map[string]string{
+		"all":           boats,
+		"wrapped":       strings.Replace(boats, "  make", "  members $.data.list[*]\n  content $.boat\n  identity $.ref.key\n  volatile $.seen, $['odd name']\n  answers create 200 or 201, missing 410, invalid 422, repeat delete 204, delete 204, replace 204, amend 200, list 200\n  make", 1),
+		"located":       strings.Replace(boats, "  make", "  identity header Location by $.ref\n  make", 1),
+		"chosen":        strings.Replace(boats, "  make", "  identity chosen \"GP{turn}\" by $.code\n  supports list, read, replace, amend, delete\n  make", 1),
+		"read only":     "resource tides\n  collection /tides\n  identity $.day\n  supports list, read\n",
+		"no list":       strings.Replace(boats, "  make", "  supports create, read, replace, amend, delete\n  make", 1),
+		"no read":       strings.Replace(boats, "  make", "  supports list, create, delete\n  make", 1),
+		"by name":       "let tern = { \"name\": \"T {uuid()}\" }\nresource boats\n  collection /boats\n  make {tern}\n",
+		"not an object": "resource boats\n  collection /boats\n  make [1, 2]\n  remake [2]\n  amend [3] as application/json-patch+json\n",
+		"reads":         strings.Replace(boats, "  make", "  reads { \"id\": integer, ... }\n  item /boat/{id}.json\n  make", 1),
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := one(t, text)
+			written, out := r.Text()
+			f, diags := syntax.Parse(source.NewFile("checks", written))
+			require.Empty(t, diags)
+			assert.Equal(t, syntax.Print(f), syntax.Print(f))
+			// Checked as a file of its own, beside the one it comes from.
+			dir := filepath.Dir(r.File.Path)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "checks.upath"), []byte("use \"a.upath\"\n\n"+syntax.Print(f)), 0o644))
+			p := project.Load([]string{filepath.Join(dir, "checks.upath")}, project.Options{})
+			for _, d := range p.Diagnostics {
+				assert.NotEqual(t, source.Error, d.Severity, "%d: %s", d.File.Position(d.Span.Start).Line, d.Message)
+			}
+			scenarios := 0
+			for _, s := range p.Scenarios() {
+				require.NotNil(t, s.Check)
+				assert.True(t, Known(s.Check.ID))
+				scenarios++
+			}
+			assert.Positive(t, scenarios)
+			for _, o := range out {
+				assert.NotEmpty(t, o.Why)
+			}
+		})
+	}
+}
+
+func TestUnderAnotherResource(t *testing.T) {
+	p := loaded(t, boats+"\nresource stays\n  under boats\n  collection /boats/{boats.id}/stays\n  make { \"nights\": 1 }\n\nresource bills\n  under stays\n  collection /boats/{boats.id}/stays/{stays.id}/bills\n  make { \"sum\": 4 }\n")
+	list, err := Expand(p)
+	require.NoError(t, err)
+	require.Empty(t, p.Diagnostics)
+	require.Len(t, list, 3)
+	text, _ := list[2].Text()
+	assert.Contains(t, text, "send POST /boats/{boats_id}/stays/{stays_id}/bills")
+	assert.Less(t, strings.Index(text, "send POST /boats\n"), strings.Index(text, "send POST /boats/{boats_id}/stays\n"), "the outermost is made first")
+	assert.Greater(t, len(p.Scenarios()), 200)
+}
+
+func TestSkipsAndReasons(t *testing.T) {
+	r := one(t, boats+"  skip input/big-body because \"the proxy refuses it\"\n")
+	_, out := r.Text()
+	why := map[string]string{}
+	for _, o := range out {
+		why[o.Check.ID()] = o.Why
+	}
+	assert.Equal(t, "the proxy refuses it", why["input/big-body"])
+	assert.Equal(t, "the service names its items itself", why["repeat/put-create-is-idempotent"])
+	assert.NotContains(t, why, "lifecycle/deleted-is-gone")
+}
+
+func TestStatementsThatCannotBe(t *testing.T) {
+	for text, says := range map[string]string{
+		"resource a\n":                                                                               "has no collection",
+		"resource a\n  collection /a?x=1\n":                                                          "has no query",
+		"resource a\n  collection /a\n  item /a\n":                                                   "no place for its identity",
+		"resource a\n  collection /a\n  supports create\n":                                           "supports create and has no example",
+		"resource a\n  collection /a\n  identity chosen \"x\"\n":                                     "the same for every item",
+		"resource a\n  collection /a\n  make { \"b\": 1 }\n  required c\n":                           "has no member `c`, which is required",
+		"resource a\n  collection /a\n  under b\n":                                                   "no resource `b` stands before",
+		"resource a\n  collection /a\n  under a\n":                                                   "cannot be under itself",
+		"resource a\n  collection /a\nresource a\n  collection /b\n":                                 "a second resource `a`",
+		"resource a\n  collection /a\n  collection /b\n":                                             "a second `collection`",
+		"resource a\n  collection /a\n  skip input/big-bdy because \"x\"\n":                          "there is no check input/big-bdy",
+		"resource a\n  collection /a\nresource b\n  under a\n  collection /a/{a.id}/b\n":             "no a can be made",
+		"resource a\n  collection /a\n  make { \"b\": 1 }\nresource b\n  under a\n  collection /b\n": "does not name its a",
+	} {
+		p := loaded(t, text)
+		require.Equal(t, 0, p.Diagnostics.Errors(), text)
+		_, diags := Read(p)
+		found := ""
+		for _, d := range diags {
+			found += d.Message + "\n"
+		}
+		assert.Contains(t, found, says, text)
+	}
+}
+
+// The page about the checks is the catalogue, written out.
+func TestCatalogue(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("# The derived checks\n\nA `resource` statement gives rise to these checks, as far as they apply to it. `usualpath derive FILE` prints them as scenarios,\n`usualpath explain FAMILY/NAME` tells about one. This page is made from the catalogue by `go test ./internal/core/resource -update`.\n\n" +
+		"A missed *must* fails the run. A missed *should* or *usual* warns, unless `--level` asks for more. A check that cannot tell is *blocked*,\nnever passed; one that does not apply to the service is said to be so.\n")
+	names, says := Families()
+	ids := map[string]bool{}
+	for _, family := range names {
+		fmt.Fprintf(&b, "\n## %s: %s\n\n| check | level | holds when | source | usual cause on the server | usual mend |\n|---|---|---|---|---|---|\n", family, says[family])
+		for _, c := range Catalogue() {
+			if c.Family != family {
+				continue
+			}
+			fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", c.Name, c.Level, c.Proves, c.Source, c.Cause, c.Mend)
+			assert.False(t, ids[c.ID()], "%s stands twice", c.ID())
+			ids[c.ID()] = true
+			assert.NotEmpty(t, c.Proves, c.ID())
+			assert.NotEmpty(t, c.Cause, c.ID())
+			assert.NotEmpty(t, c.Mend, c.ID())
+			assert.Contains(t, syntax.Levels, c.Level)
+			assert.Same(t, Find(c.ID()), Find(c.Name), "a name alone is enough")
+		}
+	}
+	for id, list := range causes {
+		for _, other := range append([]string{id}, list...) {
+			assert.True(t, ids[other], "%s is no check", other)
+		}
+	}
+	const page = "../../../docs/checks.md"
+	if *update {
+		require.NoError(t, os.WriteFile(page, []byte(b.String()), 0o644))
+	}
+	now, err := os.ReadFile(page)
+	require.NoError(t, err)
+	assert.Equal(t, b.String(), string(now))
+}
