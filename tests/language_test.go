@@ -194,7 +194,7 @@ func TestLanguageHolds(t *testing.T) {
     send GET /x
     expect status 200`,
 		"conditions": `
-  need status not 429 or not 503
+  need status not 429 and not 503
   auth bearer {token}
   let token = "t1"
   step "t"

@@ -54,6 +54,9 @@ func (t *Terminal) tellPromises() {
 		return
 	}
 	t.promises = nil
+	if t.file == p.file && !t.spaced {
+		fmt.Fprintln(t.W)
+	}
 	t.fileLine(p.file)
 	t.grid(p)
 	groups := p.groups(t.Causes)
@@ -319,13 +322,15 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 		if room := width - 60 - lipgloss.Width(line); len(x.Request.Body) > 0 && room > 12 {
 			line += "  " + Excerpt(x.Request.Body, room)
 		}
+		became := ""
 		if a := x.Answer; a != nil {
-			line += "  " + s.Arrow() + " " + a.StatusText()
+			became = a.StatusText()
 		} else {
-			line += "  " + s.Arrow() + " " + string(x.Failure.Kind)
+			became = string(x.Failure.Kind)
 		}
+		line = Clean(line, false) + "  " + s.Arrow() + " " + became
 	}
-	fmt.Fprintf(t.W, "    %s %s %s\n", t.paintMark(mark), title, Clean(line, false))
+	fmt.Fprintf(t.W, "    %s %s %s\n", t.paintMark(mark), title, line)
 	told := -1
 	for _, f := range st.Findings {
 		if f.Sent != told && f.Sent >= 0 && f.Sent < len(st.Sent) {

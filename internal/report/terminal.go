@@ -441,7 +441,11 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		add(c.ChecksLeftOut, "not applicable", s.faint)
 		fmt.Fprintf(t.W, "%s of %s: %s", count(c.Checks, "check"), count(c.Resources, "resource"), strings.Join(parts, ", "))
 	}
-	fmt.Fprintf(t.W, "   %s", count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
+	gap := "   "
+	if c.Checks > 0 {
+		gap = "\n"
+	}
+	fmt.Fprintf(t.W, "%s%s", gap, count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
 	if c.StepsFailed+c.StepsBlocked > 0 {
 		var inner []string
 		for _, x := range []struct {

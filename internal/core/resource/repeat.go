@@ -40,7 +40,7 @@ func repeatChecks() []Check {
 				s.observe(true)
 				s.observeItem("id", true)
 				s.make(1)
-				s.replaced("replace it, three times", "need status 2xx", "again 2 times", "expect status not 5xx or not 409", s.unchanged(""))
+				s.replaced("replace it, three times", "need status 2xx", "again 2 times", "expect status not 5xx and not 409", s.unchanged(""))
 			},
 		},
 		{

@@ -84,7 +84,7 @@ func (s *script) text() string {
 	if s.level != "must" {
 		b.WriteString(" level " + s.level)
 	}
-	b.WriteString("\n  need status not 429 or not 503\n")
+	b.WriteString("\n  need status not 429 and not 503\n")
 	for _, l := range s.Lines {
 		b.WriteString("  " + l + "\n")
 	}

@@ -486,7 +486,8 @@ func (p *parser) statuses() []StatusClass {
 			p.fail(source.Span{Start: p.i - 1, End: p.i}, "statuses are joined by `or`", "write 200 or 204")
 			return out
 		}
-		if !p.takeWord("or") {
+		// What must not be is joined by `and`, as one says it.
+		if !p.takeWord("or") && !(one.Not && p.takeWord("and")) {
 			return out
 		}
 	}

@@ -468,8 +468,14 @@ func (l *layout) source(s *Source) {
 }
 
 func statusText(list []StatusClass) string {
-	var out []string
-	for _, s := range list {
+	var out strings.Builder
+	for i, s := range list {
+		switch {
+		case i > 0 && s.Not && list[i-1].Not:
+			out.WriteString(" and ")
+		case i > 0:
+			out.WriteString(" or ")
+		}
 		text := ""
 		switch {
 		case s.Ref != nil:
@@ -482,9 +488,9 @@ func statusText(list []StatusClass) string {
 		if s.Not {
 			text = "not " + text
 		}
-		out = append(out, text)
+		out.WriteString(text)
 	}
-	return strings.Join(out, " or ")
+	return out.String()
 }
 
 // ClaimText is a claim on one line, as it stands in a file.
