@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/charmbracelet/lipgloss"
 
@@ -82,89 +83,117 @@ func worst(v event.Verdict) (mark, rank int) {
 	return 3, 0
 }
 
-// grid draws the operations by the families of checks.
-func (t *Terminal) grid(p *promises) {
-	type cell struct{ rank, mark, bad, all int }
-	cells := map[string]*cell{}
-	held, out, requests := 0, 0, 0
-	verdicts := map[event.Verdict]int{}
-	shown := map[string]bool{}
+// cell is a family of checks on an operation: how many, how many of them did
+// not hold, and the worst of what became of them.
+type cell struct {
+	worst    event.Verdict
+	bad, all int
+}
+
+// text is the cell's count: 12, or 2/12 when two did not hold.
+func (c *cell) text() string {
+	if c.bad > 0 {
+		return fmt.Sprintf("%d/%d", c.bad, c.all)
+	}
+	return fmt.Sprint(c.all)
+}
+
+// matrix is the promise grid of a resource.
+type matrix struct {
+	families []string
+	rows     []string
+	cells    map[string]*cell
+	verdicts map[event.Verdict]int
+	requests int
+	took     time.Duration
+}
+
+func (m *matrix) at(op, family string) *cell { return m.cells[op+" "+family] }
+
+func (p *promises) matrix() *matrix {
+	m := &matrix{cells: map[string]*cell{}, verdicts: map[event.Verdict]int{}}
 	for _, o := range p.checks {
 		v := o.finished.Verdict
-		requests += o.finished.Requests
-		verdicts[v]++
+		m.requests += o.finished.Requests
+		m.took += o.finished.Took
+		m.verdicts[v]++
 		if v == event.LeftOut {
-			out++
 			continue
 		}
-		if v == event.Held {
-			held++
-		}
 		key := o.check().Operation + " " + o.check().Family()
-		c := cells[key]
+		c := m.cells[key]
 		if c == nil {
-			c = &cell{}
-			cells[key] = c
+			c = &cell{worst: event.Held}
+			m.cells[key] = c
 		}
-		shown[o.check().Family()] = true
 		c.all++
-		mark, rank := worst(v)
-		if rank > c.rank {
-			c.rank, c.mark = rank, mark
-		}
+		c.worst = event.Worse(c.worst, v)
 		if v != event.Held {
 			c.bad++
 		}
 	}
+	for _, c := range columns {
+		if slices.ContainsFunc(rows, func(op string) bool { return m.at(op, c[0]) != nil }) {
+			m.families = append(m.families, c[0])
+		}
+	}
+	for _, op := range rows {
+		if slices.ContainsFunc(m.families, func(f string) bool { return m.at(op, f) != nil }) {
+			m.rows = append(m.rows, op)
+		}
+	}
+	return m
+}
+
+// grid draws the operations by the families of checks.
+func (t *Terminal) grid(p *promises) {
+	m := p.matrix()
 	s := t.Style
-	name := lipgloss.Width(Clean(p.resource, false))
-	first := max(10, name+2)
+	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
 	var head strings.Builder
 	for _, c := range columns {
-		if shown[c[0]] {
+		if slices.Contains(m.families, c[0]) {
 			head.WriteString("  " + pad(c[1], 9))
 		}
 	}
 	fmt.Fprintf(t.W, "  %s%s\n", pad(s.paint(s.strong, Clean(p.resource, false)), first), s.paint(s.faint, strings.TrimRight(head.String(), " ")))
-	for _, op := range rows {
+	for _, op := range m.rows {
 		var line strings.Builder
-		any := false
-		for _, c := range columns {
-			if !shown[c[0]] {
-				continue
-			}
+		for _, f := range m.families {
 			text := s.paint(s.faint, s.none)
-			if x := cells[op+" "+c[0]]; x != nil {
-				any = true
-				count := fmt.Sprint(x.all)
-				if x.bad > 0 {
-					count = fmt.Sprintf("%d/%d", x.bad, x.all)
-				}
-				text = t.paintMark(x.mark) + " " + count
+			if c := m.at(op, f); c != nil {
+				mark, _ := worst(c.worst)
+				text = t.paintMark(mark) + " " + c.text()
 			}
 			line.WriteString("  " + pad(text, 9))
 		}
-		if any {
-			fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
-		}
+		fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
 	}
 	var parts []string
-	add := func(n int, word string, st lipgloss.Style) {
-		if n > 0 {
-			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
-		}
-	}
-	add(held, "held", s.held)
-	add(verdicts[event.Failed], "failed", s.failed)
-	add(verdicts[event.Warned], "warned", s.warned)
-	add(verdicts[event.Blocked]+verdicts[event.NotReached], "blocked", s.warned)
-	add(out, "not applicable", s.faint)
-	var took int64
-	for _, o := range p.checks {
-		took += int64(o.finished.Took)
+	for _, one := range m.tally() {
+		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.LeftOut: s.faint}[one.verdict],
+			fmt.Sprintf("%d %s", one.n, one.word)))
 	}
 	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
-		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(requests, "request"), expect.Took(duration(took)))))
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.requests, "request"), expect.Took(m.took))))
+}
+
+// counted is how many checks have a verdict.
+type counted struct {
+	verdict event.Verdict
+	n       int
+	word    string
+}
+
+func (m *matrix) tally() []counted {
+	var out []counted
+	for _, one := range []counted{{event.Held, m.verdicts[event.Held], "held"}, {event.Failed, m.verdicts[event.Failed], "failed"}, {event.Warned, m.verdicts[event.Warned], "warned"},
+		{event.Blocked, m.verdicts[event.Blocked] + m.verdicts[event.NotReached], "blocked"}, {event.LeftOut, m.verdicts[event.LeftOut], "not applicable"}} {
+		if one.n > 0 {
+			out = append(out, one)
+		}
+	}
+	return out
 }
 
 // group is a check that did not hold, with those that follow from it.

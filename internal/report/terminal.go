@@ -80,8 +80,6 @@ func (t *Terminal) notice(e *event.Notice) {
 // digits are what differs between two answers of one kind.
 var digits = regexp.MustCompile(`[0-9]+(\.[0-9]+)?|[0-9a-f]{8}-[0-9a-f-]{27}`)
 
-func duration(n int64) time.Duration { return time.Duration(n) }
-
 const mostMarks = 30
 
 func (t *Terminal) step(e *event.StepFinished) {

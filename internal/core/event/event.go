@@ -46,6 +46,8 @@ type RunStarted struct {
 	Time        time.Time
 	// Scenarios is how many will run, cases counted singly.
 	Scenarios int
+	// Shard is I/N when only a part of the suite is run.
+	Shard string
 }
 
 // ScenarioStarted comes before a scenario's steps.
@@ -155,21 +157,32 @@ type Notice struct {
 
 // Counts are the figures of a run.
 type Counts struct {
-	Scenarios, Failed, Blocked, Warned int
+	Scenarios int `json:"scenarios"`
+	Failed    int `json:"failed"`
+	Blocked   int `json:"blocked"`
+	Warned    int `json:"warned"`
 	// Unfinished are scenarios that an interrupt cut short.
-	Unfinished                    int
-	Steps, StepsHeld, StepsFailed int
-	StepsBlocked, StepsWarned     int
-	StepsLeftOut, NotReached      int
-	Expectations, Requests        int
+	Unfinished   int `json:"unfinished"`
+	Steps        int `json:"steps"`
+	StepsHeld    int `json:"steps_held"`
+	StepsFailed  int `json:"steps_failed"`
+	StepsBlocked int `json:"steps_blocked"`
+	StepsWarned  int `json:"steps_warned"`
+	StepsLeftOut int `json:"steps_left_out"`
+	NotReached   int `json:"not_reached"`
+	Expectations int `json:"expectations"`
+	Requests     int `json:"requests"`
 	// Observations are the requests that only looked.
-	Observations int
+	Observations int `json:"observations"`
 	// Checks are the scenarios among them that prove a promise of a resource;
 	// ChecksLeftOut of them did not apply to the service.
-	Checks, ChecksFailed, ChecksWarned int
-	ChecksBlocked, ChecksLeftOut       int
+	Checks        int `json:"checks"`
+	ChecksFailed  int `json:"checks_failed"`
+	ChecksWarned  int `json:"checks_warned"`
+	ChecksBlocked int `json:"checks_blocked"`
+	ChecksLeftOut int `json:"checks_left_out"`
 	// Resources are how many resources the checks are about.
-	Resources int
+	Resources int `json:"resources"`
 }
 
 // RunFinished is the last event.

@@ -20,6 +20,9 @@ type Request struct {
 	URL    string
 	Header []Field
 	Body   []byte
+	// Length is that of the whole body where Body is only its beginning, as in
+	// a record; else 0.
+	Length int
 	// Timeout bounds the whole exchange, redirects included; 0 for none.
 	Timeout time.Duration
 	// Follow is how many redirects are followed.
@@ -38,6 +41,9 @@ type Answer struct {
 	Header http.Header
 	// Body is decoded from gzip or deflate when the answer was coded so.
 	Body []byte
+	// Length is that of the whole body where Body is only its beginning, as in
+	// a record; else 0.
+	Length int
 	// Wire is the length of the body as it travelled, in bytes.
 	Wire int
 	// Stray counts bytes that came behind the header section of an answer that

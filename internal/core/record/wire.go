@@ -1,0 +1,307 @@
+// Package record keeps what a run says of itself: events as JSON Lines, one
+// event a line, written as it happens and readable after a kill at any byte. It
+// reads them back, merges the records of shards, and compares two runs.
+package record
+
+import (
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"net/http"
+	"time"
+	"unicode/utf8"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+)
+
+// Version is that of the format; docs/record.schema.json describes it.
+const Version = 1
+
+// MaxBody is the longest body that a record holds, in bytes; of a longer one it
+// keeps the beginning, the length and a digest.
+const MaxBody = 64 << 10
+
+// keptOfLong is how much of a longer body is kept.
+const keptOfLong = 4 << 10
+
+// The lines of a record. Times are in microseconds.
+type (
+	line struct {
+		Event string `json:"event"`
+
+		*runStarted
+		*scenarioStarted
+		*step
+		*scenarioFinished
+		*notice
+		*runFinished
+	}
+	runStarted struct {
+		Record      int       `json:"record,omitempty"`
+		Tool        string    `json:"tool,omitempty"`
+		Seed        uint64    `json:"seed"`
+		Environment string    `json:"environment,omitempty"`
+		Base        string    `json:"base,omitempty"`
+		Time        time.Time `json:"time"`
+		Scenarios   int       `json:"scenarios"`
+		Shard       string    `json:"shard,omitempty"`
+	}
+	scenarioStarted struct {
+		Scenario int      `json:"scenario"`
+		File     string   `json:"file"`
+		Line     int      `json:"line"`
+		Title    string   `json:"title"`
+		Pattern  string   `json:"pattern,omitempty"`
+		About    string   `json:"about,omitempty"`
+		Tags     []string `json:"tags,omitempty"`
+		Check    *check   `json:"check,omitempty"`
+	}
+	check struct {
+		ID        string `json:"id"`
+		Level     string `json:"level"`
+		Resource  string `json:"resource"`
+		Operation string `json:"operation"`
+	}
+	step struct {
+		Scenario   int         `json:"scenario"`
+		Index      int         `json:"index"`
+		Title      string      `json:"title"`
+		File       string      `json:"file"`
+		Line       int         `json:"line"`
+		Verdict    string      `json:"verdict"`
+		Afterwards bool        `json:"afterwards,omitempty"`
+		Took       int64       `json:"took_us"`
+		Requests   int         `json:"requests"`
+		Why        string      `json:"why,omitempty"`
+		Lacks      []string    `json:"lacks,omitempty"`
+		Findings   []finding   `json:"findings,omitempty"`
+		Exchanges  []exchanged `json:"exchanges,omitempty"`
+	}
+	finding struct {
+		Verdict  string   `json:"verdict"`
+		Line     int      `json:"line"`
+		Expected string   `json:"expected"`
+		Observed []string `json:"observed,omitempty"`
+		Because  string   `json:"because,omitempty"`
+		Look     string   `json:"look,omitempty"`
+		// Exchange is the index of the exchange it is about, -1 for none.
+		Exchange int `json:"exchange"`
+	}
+	exchanged struct {
+		Role    string    `json:"role"`
+		N       int       `json:"n,omitempty"`
+		Name    string    `json:"name,omitempty"`
+		Start   time.Time `json:"start"`
+		Connect int64     `json:"connect_us"`
+		Wait    int64     `json:"wait_us"`
+		Read    int64     `json:"read_us"`
+		Total   int64     `json:"total_us"`
+		Request request   `json:"request"`
+		Answer  *answer   `json:"answer,omitempty"`
+		Failure *failure  `json:"failure,omitempty"`
+	}
+	request struct {
+		Method string      `json:"method"`
+		URL    string      `json:"url"`
+		Header [][2]string `json:"headers,omitempty"`
+		Body   *body       `json:"body,omitempty"`
+	}
+	answer struct {
+		Proto  string      `json:"proto"`
+		Status int         `json:"status"`
+		Reason string      `json:"reason,omitempty"`
+		Header [][2]string `json:"headers,omitempty"`
+		Body   *body       `json:"body,omitempty"`
+		Wire   int         `json:"wire"`
+		Stray  int         `json:"stray,omitempty"`
+		From   string      `json:"from,omitempty"`
+	}
+	// body is text, or base64 where the bytes are no text; of a long one it is
+	// the beginning.
+	body struct {
+		Text   string `json:"text,omitempty"`
+		Base64 string `json:"base64,omitempty"`
+		Length int    `json:"length"`
+		SHA256 string `json:"sha256,omitempty"`
+	}
+	failure struct {
+		Kind   string `json:"kind"`
+		Detail string `json:"detail,omitempty"`
+	}
+	scenarioFinished struct {
+		Scenario int    `json:"scenario"`
+		Verdict  string `json:"verdict"`
+		Took     int64  `json:"took_us"`
+		Steps    int    `json:"steps"`
+		Requests int    `json:"requests"`
+		Why      string `json:"why,omitempty"`
+	}
+	notice struct {
+		Text   string `json:"text"`
+		Severe bool   `json:"severe,omitempty"`
+	}
+	runFinished struct {
+		Took        int64        `json:"took_us"`
+		Counts      event.Counts `json:"counts"`
+		Interrupted bool         `json:"interrupted,omitempty"`
+		Unreachable bool         `json:"unreachable,omitempty"`
+		ServiceDied bool         `json:"service_died,omitempty"`
+	}
+)
+
+func micros(d time.Duration) int64    { return d.Microseconds() }
+func duration(us int64) time.Duration { return time.Duration(us) * time.Microsecond }
+
+func wireHeaders(list []exchange.Field) [][2]string {
+	var out [][2]string
+	for _, f := range list {
+		out = append(out, [2]string{f.Name, f.Value})
+	}
+	return out
+}
+
+func wireBody(data []byte, length int) *body {
+	if len(data) == 0 && length == 0 {
+		return nil
+	}
+	b := &body{Length: max(length, len(data))}
+	if len(data) > MaxBody {
+		sum := sha256.Sum256(data)
+		b.SHA256 = hex.EncodeToString(sum[:])
+		data = data[:keptOfLong]
+		// The cut must not go through a character.
+		for i := 0; i < utf8.UTFMax && !utf8.Valid(data); i++ {
+			data = data[:len(data)-1]
+		}
+	}
+	if utf8.Valid(data) {
+		b.Text = string(data)
+	} else {
+		b.Base64 = base64.StdEncoding.EncodeToString(data)
+	}
+	return b
+}
+
+func (b *body) bytes() []byte {
+	if b == nil {
+		return nil
+	}
+	if b.Base64 != "" {
+		// A record that was tampered with has no body there.
+		data, _ := base64.StdEncoding.DecodeString(b.Base64)
+		return data
+	}
+	return []byte(b.Text)
+}
+
+func wireExchange(s event.Sent) exchanged {
+	x := s.Exchange
+	out := exchanged{Role: string(s.Role), N: s.N, Name: s.Name, Start: x.Start.UTC().Truncate(time.Microsecond), Connect: micros(x.Timing.Connect), Wait: micros(x.Timing.Wait),
+		Read: micros(x.Timing.Read), Total: micros(x.Timing.Total),
+		Request: request{Method: x.Request.Method, URL: x.Request.URL, Header: wireHeaders(x.Request.Header), Body: wireBody(x.Request.Body, x.Request.Length)}}
+	if a := x.Answer; a != nil {
+		out.Answer = &answer{Proto: a.Proto, Status: a.Status, Reason: a.Reason, Body: wireBody(a.Body, a.Length), Wire: a.Wire, Stray: a.Stray, From: a.From}
+		for _, n := range a.Names() {
+			for _, v := range a.Header[n] {
+				out.Answer.Header = append(out.Answer.Header, [2]string{n, v})
+			}
+		}
+	}
+	if f := x.Failure; f != nil {
+		out.Failure = &failure{string(f.Kind), f.Detail}
+	}
+	return out
+}
+
+func (w exchanged) sent() event.Sent {
+	x := &exchange.Exchange{Start: w.Start, Timing: exchange.Timing{Connect: duration(w.Connect), Wait: duration(w.Wait), Read: duration(w.Read), Total: duration(w.Total)},
+		Request: &exchange.Request{Method: w.Request.Method, URL: w.Request.URL, Body: w.Request.Body.bytes()}}
+	if w.Request.Body != nil {
+		x.Request.Length = w.Request.Body.Length
+	}
+	for _, h := range w.Request.Header {
+		x.Request.Header = append(x.Request.Header, exchange.Field{Name: h[0], Value: h[1]})
+	}
+	if a := w.Answer; a != nil {
+		x.Answer = &exchange.Answer{Proto: a.Proto, Status: a.Status, Reason: a.Reason, Header: http.Header{}, Body: a.Body.bytes(), Wire: a.Wire, Stray: a.Stray, From: a.From}
+		if a.Body != nil {
+			x.Answer.Length = a.Body.Length
+		}
+		for _, h := range a.Header {
+			x.Answer.Header[h[0]] = append(x.Answer.Header[h[0]], h[1])
+		}
+	}
+	if w.Failure != nil {
+		x.Failure = &exchange.Failure{Kind: exchange.Kind(w.Failure.Kind), Detail: w.Failure.Detail}
+	}
+	return event.Sent{Role: event.Role(w.Role), N: w.N, Name: w.Name, Exchange: x}
+}
+
+// toLine is an event as a line of the record.
+func toLine(e event.Event) *line {
+	switch e := e.(type) {
+	case *event.RunStarted:
+		return &line{Event: "run started", runStarted: &runStarted{Version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard}}
+	case *event.ScenarioStarted:
+		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags}
+		if c := e.Check; c != nil {
+			l.Check = &check{c.ID, c.Level, c.Resource, c.Operation}
+		}
+		return &line{Event: "scenario started", scenarioStarted: l}
+	case *event.StepFinished:
+		s := &step{Scenario: e.Scenario, Index: e.Index, Title: e.Title, File: e.File, Line: e.Line, Verdict: string(e.Verdict), Afterwards: e.Afterwards,
+			Took: micros(e.Took), Requests: e.Requests, Why: e.Why, Lacks: e.Lacks}
+		for _, f := range e.Findings {
+			s.Findings = append(s.Findings, finding{string(f.Verdict), f.Line, f.Expected, f.Observed, f.Because, f.Look, f.Sent})
+		}
+		for _, x := range e.Sent {
+			s.Exchanges = append(s.Exchanges, wireExchange(x))
+		}
+		return &line{Event: "step", step: s}
+	case *event.ScenarioFinished:
+		return &line{Event: "scenario finished", scenarioFinished: &scenarioFinished{e.Scenario, string(e.Verdict), micros(e.Took), e.Steps, e.Requests, e.Why}}
+	case *event.Notice:
+		return &line{Event: "notice", notice: &notice{e.Text, e.Severe}}
+	case *event.RunFinished:
+		return &line{Event: "run finished", runFinished: &runFinished{micros(e.Took), e.Counts, e.Interrupted, e.Unreachable, e.ServiceDied}}
+	}
+	return nil
+}
+
+// fromLine is the event that a line holds; nil for one of an unknown kind,
+// which a newer tool may have written.
+func fromLine(l *line) event.Event {
+	switch {
+	case l.runStarted != nil:
+		r := l.runStarted
+		return &event.RunStarted{Tool: r.Tool, Seed: r.Seed, Environment: r.Environment, Base: r.Base, Time: r.Time, Scenarios: r.Scenarios, Shard: r.Shard}
+	case l.scenarioStarted != nil:
+		s := l.scenarioStarted
+		e := &event.ScenarioStarted{ID: s.Scenario, File: s.File, Line: s.Line, Title: s.Title, Pattern: s.Pattern, About: s.About, Tags: s.Tags}
+		if s.Check != nil {
+			e.Check = &event.Check{ID: s.Check.ID, Level: s.Check.Level, Resource: s.Check.Resource, Operation: s.Check.Operation}
+		}
+		return e
+	case l.step != nil:
+		s := l.step
+		e := &event.StepFinished{Scenario: s.Scenario, Index: s.Index, Title: s.Title, File: s.File, Line: s.Line, Verdict: event.Verdict(s.Verdict), Afterwards: s.Afterwards,
+			Took: duration(s.Took), Requests: s.Requests, Why: s.Why, Lacks: s.Lacks}
+		for _, f := range s.Findings {
+			e.Findings = append(e.Findings, event.Finding{Verdict: event.Verdict(f.Verdict), Line: f.Line, Expected: f.Expected, Observed: f.Observed, Because: f.Because, Look: f.Look, Sent: f.Exchange})
+		}
+		for _, x := range s.Exchanges {
+			e.Sent = append(e.Sent, x.sent())
+		}
+		return e
+	case l.scenarioFinished != nil:
+		s := l.scenarioFinished
+		return &event.ScenarioFinished{Scenario: s.Scenario, Verdict: event.Verdict(s.Verdict), Took: duration(s.Took), Steps: s.Steps, Requests: s.Requests, Why: s.Why}
+	case l.notice != nil:
+		return &event.Notice{Text: l.notice.Text, Severe: l.notice.Severe}
+	case l.runFinished != nil:
+		r := l.runFinished
+		return &event.RunFinished{Took: duration(r.Took), Counts: r.Counts, Interrupted: r.Interrupted, Unreachable: r.Unreachable, ServiceDied: r.ServiceDied}
+	}
+	return nil
+}
