@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -13,10 +14,12 @@ import (
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/record"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/report"
+	"usualpath/internal/report/out"
 )
 
 // runFlags are the options of run, and of demo where they fit.
@@ -30,7 +33,9 @@ type runFlags struct {
 	allow                       []string
 	seed                        uint64
 	workers                     int
-	watch                       bool
+	watch, history              bool
+	reports                     []string
+	save, shard, balance        string
 	// process is a service that the command itself has started.
 	process engine.Process
 }
@@ -43,6 +48,10 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
 	fl.StringVar(&f.level, "level", "must", "the lowest level whose miss fails: must, should or usual")
+	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE: "+strings.Join(out.Formats(), ", ")+" (repeatable)")
+	fl.StringVar(&f.save, "save", "", "write the run record to this file")
+	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
+	fl.StringVar(&f.balance, "balance", "", "with --shard: deal the parts out by the times in this record")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show the summary only")
@@ -88,6 +97,7 @@ nothing is sent at all.`,
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
 	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
 	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
 	return c
@@ -160,13 +170,13 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		}
 	}
 	if p.Diagnostics.Errors() > 0 {
-		var errors source.Diagnostics
+		var bad source.Diagnostics
 		for _, d := range p.Diagnostics {
 			if d.Severity == source.Error {
-				errors = append(errors, d)
+				bad = append(bad, d)
 			}
 		}
-		a.diagnose(errors, "; nothing was sent")
+		a.diagnose(bad, "; nothing was sent")
 		return &exit{code: exitUsage}
 	}
 	if engine.Plan(p, *o) == 0 {
@@ -187,9 +197,14 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		defer func() { end(failed) }()
 		o.Service = s
 	}
-	out := newPaced(a.out)
+	docs, err := openOutputs(f, p)
+	if err != nil {
+		return err
+	}
+	live := a.newProgress(engine.Plan(p, *o))
+	text := newPaced(live.writer(a.out))
 	_, width := terminal(a.out)
-	view := &report.Terminal{W: out, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Causes: resource.Causes,
+	view := &report.Terminal{W: text, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Causes: resource.Causes,
 		Again: func(file, title string) string { return again(file, "--only", title) },
 		AgainCheck: func(file, id, level string) string {
 			command := again(file, "--check", id)
@@ -198,13 +213,38 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 			}
 			return command
 		}}
+	if docs.past != nil {
+		view.Since = docs.past.Since
+	}
+	if live != nil {
+		o.Begins = live.begins
+	}
+	var last *event.RunFinished
 	o.Emit = func(e event.Event) {
+		docs.event(e)
+		live.event(e)
+		if end, ok := e.(*event.RunFinished); ok {
+			// Told once the live line is gone.
+			last = end
+			return
+		}
 		view.Event(e)
-		out.pace(e)
+		text.pace(e)
 	}
 	done := engine.Run(ctx, p, *o)
-	if err := out.Flush(); err != nil {
+	flushed := text.Flush()
+	live.end()
+	text.Reset(a.out)
+	closed := docs.close()
+	for _, line := range docs.flickering() {
+		view.Event(&event.Notice{Text: "flickers without a change: " + line})
+	}
+	view.Event(last)
+	if err := errors.Join(flushed, text.Flush()); err != nil {
 		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
+	}
+	if closed != nil {
+		return closed
 	}
 	c := done.Counts
 	failed = c.Failed+c.Blocked > 0
@@ -230,6 +270,9 @@ func (f *runFlags) options() (*engine.Options, error) {
 	if err := checkNames(f); err != nil {
 		return nil, err
 	}
+	if err := f.deal(o); err != nil {
+		return nil, err
+	}
 	if f.workers < 1 || f.workers > 256 {
 		return nil, usage("--workers takes a number from 1 to 256", "")
 	}
@@ -241,6 +284,26 @@ func (f *runFlags) options() (*engine.Options, error) {
 		return nil, usage("--max-body "+f.maxBody+" is no size", "write --max-body 10KiB or 64MiB")
 	}
 	return o, nil
+}
+
+// deal reads --shard and --balance.
+func (f *runFlags) deal(o *engine.Options) error {
+	if f.shard == "" {
+		if f.balance != "" {
+			return usage("--balance goes with --shard", "write --shard 1/4 --balance run.jsonl")
+		}
+		return nil
+	}
+	var err error
+	if o.Shard, err = engine.ParseShard(f.shard); err != nil {
+		return usage("--shard: "+err.Error(), "write --shard 1/4")
+	}
+	if f.balance != "" {
+		if o.Weights, err = record.Weights(f.balance); err != nil {
+			return told(err)
+		}
+	}
+	return nil
 }
 
 // noBase reports files whose paths are relative to nothing.

@@ -4,19 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/charmbracelet/lipgloss"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
 )
-
-// columns are the families of checks with the heads of their columns.
-var columns = [][2]string{{"lifecycle", "lifecycle"}, {"repeat", "repeat"}, {"absence", "absence"}, {"method", "method"}, {"input", "input"},
-	{"representation", "represent"}, {"precondition", "precond"}, {"access", "access"}, {"race", "race"}, {"durability", "durable"}}
-
-var rows = []string{"list", "create", "read", "replace", "amend", "delete"}
 
 // outcome is a check with what became of it.
 type outcome struct {
@@ -83,117 +76,40 @@ func worst(v event.Verdict) (mark, rank int) {
 	return 3, 0
 }
 
-// cell is a family of checks on an operation: how many, how many of them did
-// not hold, and the worst of what became of them.
-type cell struct {
-	worst    event.Verdict
-	bad, all int
-}
-
-// text is the cell's count: 12, or 2/12 when two did not hold.
-func (c *cell) text() string {
-	if c.bad > 0 {
-		return fmt.Sprintf("%d/%d", c.bad, c.all)
-	}
-	return fmt.Sprint(c.all)
-}
-
-// matrix is the promise grid of a resource.
-type matrix struct {
-	families []string
-	rows     []string
-	cells    map[string]*cell
-	verdicts map[event.Verdict]int
-	requests int
-	took     time.Duration
-}
-
-func (m *matrix) at(op, family string) *cell { return m.cells[op+" "+family] }
-
-func (p *promises) matrix() *matrix {
-	m := &matrix{cells: map[string]*cell{}, verdicts: map[event.Verdict]int{}}
-	for _, o := range p.checks {
-		v := o.finished.Verdict
-		m.requests += o.finished.Requests
-		m.took += o.finished.Took
-		m.verdicts[v]++
-		if v == event.LeftOut {
-			continue
-		}
-		key := o.check().Operation + " " + o.check().Family()
-		c := m.cells[key]
-		if c == nil {
-			c = &cell{worst: event.Held}
-			m.cells[key] = c
-		}
-		c.all++
-		c.worst = event.Worse(c.worst, v)
-		if v != event.Held {
-			c.bad++
-		}
-	}
-	for _, c := range columns {
-		if slices.ContainsFunc(rows, func(op string) bool { return m.at(op, c[0]) != nil }) {
-			m.families = append(m.families, c[0])
-		}
-	}
-	for _, op := range rows {
-		if slices.ContainsFunc(m.families, func(f string) bool { return m.at(op, f) != nil }) {
-			m.rows = append(m.rows, op)
-		}
-	}
-	return m
-}
-
 // grid draws the operations by the families of checks.
 func (t *Terminal) grid(p *promises) {
-	m := p.matrix()
+	m := &Grid{}
+	for _, o := range p.checks {
+		m.add(o.check(), o.finished)
+	}
 	s := t.Style
 	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
 	var head strings.Builder
 	for _, c := range columns {
-		if slices.Contains(m.families, c[0]) {
+		if slices.Contains(m.Families, c[0]) {
 			head.WriteString("  " + pad(c[1], 9))
 		}
 	}
 	fmt.Fprintf(t.W, "  %s%s\n", pad(s.paint(s.strong, Clean(p.resource, false)), first), s.paint(s.faint, strings.TrimRight(head.String(), " ")))
-	for _, op := range m.rows {
+	for _, op := range m.Rows {
 		var line strings.Builder
-		for _, f := range m.families {
+		for _, f := range m.Families {
 			text := s.paint(s.faint, s.none)
-			if c := m.at(op, f); c != nil {
-				mark, _ := worst(c.worst)
-				text = t.paintMark(mark) + " " + c.text()
+			if c := m.At(op, f); c != nil {
+				mark, _ := worst(c.Worst)
+				text = t.paintMark(mark) + " " + c.Text()
 			}
 			line.WriteString("  " + pad(text, 9))
 		}
 		fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
 	}
 	var parts []string
-	for _, one := range m.tally() {
-		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.LeftOut: s.faint}[one.verdict],
-			fmt.Sprintf("%d %s", one.n, one.word)))
+	for _, one := range m.Tally() {
+		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.LeftOut: s.faint}[one.Verdict],
+			fmt.Sprintf("%d %s", one.N, one.Word)))
 	}
 	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
-		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.requests, "request"), expect.Took(m.took))))
-}
-
-// counted is how many checks have a verdict.
-type counted struct {
-	verdict event.Verdict
-	n       int
-	word    string
-}
-
-func (m *matrix) tally() []counted {
-	var out []counted
-	for _, one := range []counted{{event.Held, m.verdicts[event.Held], "held"}, {event.Failed, m.verdicts[event.Failed], "failed"}, {event.Warned, m.verdicts[event.Warned], "warned"},
-		{event.Blocked, m.verdicts[event.Blocked] + m.verdicts[event.NotReached], "blocked"}, {event.LeftOut, m.verdicts[event.LeftOut], "not applicable"}} {
-		if one.n > 0 {
-			out = append(out, one)
-		}
-	}
-	return out
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), expect.Took(m.Took))))
 }
 
 // group is a check that did not hold, with those that follow from it.
@@ -303,6 +219,9 @@ func (t *Terminal) group(g *group) {
 		t.checkStep(st)
 	}
 	if o.finished.Verdict == event.Failed || o.finished.Verdict == event.Warned {
+		if t.Since != nil {
+			t.field("since", t.Since(o.started.File, o.started.Pattern))
+		}
 		if t.AgainCheck != nil {
 			t.field("again", t.AgainCheck(o.started.File, o.check().ID, o.check().Level))
 		}

@@ -30,6 +30,8 @@ type Terminal struct {
 	Again func(file, title string) string
 	// AgainCheck is the command that runs one check of a resource again.
 	AgainCheck func(file, id, level string) string
+	// Since says how long a scenario fails already, "" for not; it may be nil.
+	Since func(file, pattern string) string
 	// Causes are the checks whose failure explains that of another.
 	Causes func(id string) []string
 
@@ -251,6 +253,9 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 	}
 	if e.Why != "" {
 		t.field("note", e.Why)
+	}
+	if e.Verdict == event.Failed && t.Since != nil {
+		t.field("since", t.Since(t.scenario.File, t.scenario.Pattern))
 	}
 	if e.Verdict == event.Failed && t.Again != nil {
 		t.field("again", t.Again(t.scenario.File, t.scenario.Title))

@@ -39,6 +39,13 @@ type Options struct {
 	Checks, Families []string
 	// Level is the lowest level whose miss fails: must, should or usual.
 	Level string
+	// Shard runs the I-th of N parts of the suite; zero for all of it. Weights
+	// are how long scenarios took before, by file and title.
+	Shard   Shard
+	Weights map[string]time.Duration
+	// Begins is told of each request before it is sent; it may be called from
+	// several goroutines at once.
+	Begins func(scenario, step, request string)
 	// StopEarly ends the run after the first scenario that fails.
 	StopEarly bool
 	// Timeout bounds an exchange that sets none of its own.
@@ -110,7 +117,9 @@ type run struct {
 // Plan counts the scenarios that would run, cases singly.
 func Plan(p *project.Project, o Options) int { return len(jobs(p, o)) }
 
-func jobs(p *project.Project, o Options) []job {
+func jobs(p *project.Project, o Options) []job { return dealt(allJobs(p, o), o) }
+
+func allJobs(p *project.Project, o Options) []job {
 	var out []job
 	for _, s := range p.Scenarios() {
 		if !chosen(s, o) {
@@ -196,7 +205,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()
 	list := jobs(p, o)
-	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list)})
+	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Shard.String(), Sources: p.Digest()})
 	r.all(ctx, list)
 	out := &event.RunFinished{Took: time.Since(start), Counts: r.counts, Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0

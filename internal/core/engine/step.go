@@ -357,6 +357,9 @@ func (t *step) sendOnce(d *draft, copies []*draft, g *group, role event.Role, n 
 		}
 		t.cookies(requests[i])
 	}
+	if t.o.Begins != nil {
+		t.o.Begins(t.title, t.e.Title, requests[0].Method+" "+requests[0].URL)
+	}
 	if len(copies) == 1 {
 		replies[0] = expect.NewReply(t.client.Do(t.ctx, requests[0]))
 	} else {

@@ -48,6 +48,8 @@ type RunStarted struct {
 	Scenarios int
 	// Shard is I/N when only a part of the suite is run.
 	Shard string
+	// Sources is a digest of the files that the scenarios stand in.
+	Sources string
 }
 
 // ScenarioStarted comes before a scenario's steps.

@@ -5,6 +5,8 @@
 package project
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -66,6 +68,16 @@ func (p *Project) Derive(from *File, at *syntax.Statement, tree *syntax.File) {
 			return
 		}
 	}
+}
+
+// Digest tells whether two runs were of the same files.
+func (p *Project) Digest() string {
+	sum := sha256.New()
+	for _, f := range p.all() {
+		// A hash takes whatever is written.
+		fmt.Fprintf(sum, "%s\x00%s\x00", f.Source.Name, f.Source.Text)
+	}
+	return hex.EncodeToString(sum.Sum(nil)[:12])
 }
 
 // Derived tells whether the file's scenarios were derived.

@@ -46,6 +46,7 @@ type (
 		Time        time.Time `json:"time"`
 		Scenarios   int       `json:"scenarios"`
 		Shard       string    `json:"shard,omitempty"`
+		Sources     string    `json:"sources,omitempty"`
 	}
 	scenarioStarted struct {
 		Scenario int      `json:"scenario"`
@@ -242,7 +243,7 @@ func (w exchanged) sent() event.Sent {
 func toLine(e event.Event) *line {
 	switch e := e.(type) {
 	case *event.RunStarted:
-		return &line{Event: "run started", runStarted: &runStarted{Version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard}}
+		return &line{Event: "run started", runStarted: &runStarted{Version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard, e.Sources}}
 	case *event.ScenarioStarted:
 		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags}
 		if c := e.Check; c != nil {
@@ -273,9 +274,11 @@ func toLine(e event.Event) *line {
 // which a newer tool may have written.
 func fromLine(l *line) event.Event {
 	switch {
+	case l == nil:
+		return nil
 	case l.runStarted != nil:
 		r := l.runStarted
-		return &event.RunStarted{Tool: r.Tool, Seed: r.Seed, Environment: r.Environment, Base: r.Base, Time: r.Time, Scenarios: r.Scenarios, Shard: r.Shard}
+		return &event.RunStarted{Tool: r.Tool, Seed: r.Seed, Environment: r.Environment, Base: r.Base, Time: r.Time, Scenarios: r.Scenarios, Shard: r.Shard, Sources: r.Sources}
 	case l.scenarioStarted != nil:
 		s := l.scenarioStarted
 		e := &event.ScenarioStarted{ID: s.Scenario, File: s.File, Line: s.Line, Title: s.Title, Pattern: s.Pattern, About: s.About, Tags: s.Tags}

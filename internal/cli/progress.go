@@ -1,0 +1,106 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"sync"
+	"time"
+
+	"github.com/vbauerster/mpb/v8"
+	"github.com/vbauerster/mpb/v8/decor"
+
+	"usualpath/internal/core/event"
+)
+
+// hanging is how long a request is in flight before it is named.
+const hanging = time.Second
+
+// progress is the live line of a long run on a terminal; in a pipe there is
+// none.
+type progress struct {
+	p   *mpb.Progress
+	bar *mpb.Bar
+
+	mu       sync.Mutex
+	failed   int
+	inFlight string
+	since    time.Time
+}
+
+// newProgress gives nil where nothing is to be shown.
+func (a *app) newProgress(total int) *progress {
+	tty, width := terminal(a.out)
+	if !tty || total < 2 {
+		return nil
+	}
+	g := &progress{since: time.Now()}
+	g.p = mpb.New(mpb.WithOutput(a.out), mpb.WithWidth(24), mpb.WithRefreshRate(150*time.Millisecond))
+	g.bar = g.p.New(int64(total), mpb.BarStyle().Lbound("").Filler("━").Tip("").Padding(" ").Rbound(""), mpb.BarRemoveOnComplete(),
+		mpb.AppendDecorators(decor.CountersNoUnit(" %d of %d"), decor.Any(func(s decor.Statistics) string { return g.words(s, width) })))
+	return g
+}
+
+func (g *progress) words(s decor.Statistics, width int) string {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	text := ""
+	if g.failed > 0 {
+		text += fmt.Sprintf("   %d failed", g.failed)
+	}
+	took := time.Since(g.since)
+	if s.Current > 4 && took > 2*time.Second {
+		left := time.Duration(float64(took) / float64(s.Current) * float64(s.Total-s.Current))
+		text += fmt.Sprintf("   about %s left", left.Round(time.Second))
+	}
+	if g.inFlight != "" && time.Since(g.since) > hanging {
+		if room := width - 50 - len(text); len(g.inFlight) > room && room > 12 {
+			return text + "   " + g.inFlight[:room] + "…"
+		}
+		text += "   " + g.inFlight
+	}
+	return text
+}
+
+// event counts what has ended.
+func (g *progress) event(e event.Event) {
+	if g == nil {
+		return
+	}
+	switch e := e.(type) {
+	case *event.StepFinished:
+		g.mu.Lock()
+		g.inFlight = ""
+		g.mu.Unlock()
+	case *event.ScenarioFinished:
+		if e.Verdict == event.Failed || e.Verdict == event.Blocked {
+			g.mu.Lock()
+			g.failed++
+			g.mu.Unlock()
+		}
+		g.bar.Increment()
+	}
+}
+
+// begins notes the request that is sent now.
+func (g *progress) begins(_, _, request string) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.inFlight = request
+}
+
+// writer is where the run's own output goes, above the line.
+func (g *progress) writer(to io.Writer) io.Writer {
+	if g == nil {
+		return to
+	}
+	return g.p
+}
+
+// end takes the line away.
+func (g *progress) end() {
+	if g == nil {
+		return
+	}
+	g.bar.Abort(true)
+	g.p.Wait()
+}

@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/core/record"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/report"
+	"usualpath/internal/report/out"
+)
+
+func (a *app) report() *cobra.Command {
+	format, file := "terminal", ""
+	verbose, quiet := false, false
+	c := &cobra.Command{
+		Use: "report RECORD…", Short: "Turn saved run records into other formats",
+		Long: `Reads records that run --save wrote, several as one (the shards of a suite), and
+writes them as a report: the same bytes that run --report would have written.
+Without --as it shows the run as run did.`,
+		Example: `  usualpath run --save run.jsonl
+  usualpath report run.jsonl --as html --out run.html
+  usualpath report shard-1.jsonl shard-2.jsonl --as junit --out results.xml`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return usage("a record is needed", "usualpath run --save run.jsonl writes one")
+			}
+			return nil
+		},
+		RunE: func(_ *cobra.Command, args []string) error {
+			if format == "terminal" {
+				_, width := terminal(a.out)
+				view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet, Causes: resource.Causes}
+				return told(record.Merge(args, view.Event))
+			}
+			if !knownFormat(format) {
+				return usage(fmt.Sprintf("there is no report format %q", format), "there are terminal, "+strings.Join(out.Formats(), ", "))
+			}
+			if file == "" {
+				s, err := out.New(format, a.out, out.Options{Causes: resource.Causes})
+				if err != nil {
+					return &exit{code: exitBroken, message: err.Error()}
+				}
+				if err := told(record.Merge(args, s.Event)); err != nil {
+					return err
+				}
+				return told(s.Close())
+			}
+			d, err := openDocument(wanted{format, file})
+			if err != nil {
+				return err
+			}
+			if err := record.Merge(args, d.Event); err != nil {
+				d.drop()
+				return told(err)
+			}
+			if err := d.Close(); err != nil {
+				return &exit{code: exitBroken, message: "the report cannot be written: " + err.Error()}
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&format, "as", "terminal", "the format: terminal, "+strings.Join(out.Formats(), ", "))
+	c.Flags().StringVar(&file, "out", "", "the file to write (default: the output)")
+	c.Flags().BoolVarP(&verbose, "verbose", "v", false, "with the format terminal: show every exchange")
+	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "with the format terminal: show the summary only")
+	return c
+}
+
+// told makes an error of reading or writing the command's own.
+func told(err error) error {
+	if err == nil {
+		return nil
+	}
+	return &exit{code: exitUsage, message: err.Error(), hint: "a record is what run --save writes"}
+}

@@ -1,0 +1,131 @@
+package out
+
+import (
+	"bufio"
+	"fmt"
+	"html"
+	"io"
+	"strings"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/report"
+)
+
+// markdown writes what fits into a pull request: the summary, the promise
+// grids, and what did not hold, folded.
+type markdown struct {
+	gather
+	w       io.Writer
+	body    *spool
+	grids   *report.Grids
+	notices []string
+	err     error
+}
+
+func newMarkdown(w io.Writer, o Options) (Sink, error) {
+	body, err := newSpool()
+	if err != nil {
+		return nil, err
+	}
+	m := &markdown{w: w, body: body, grids: report.NewGrids()}
+	m.each = m.scenario
+	m.notice = func(e *event.Notice) { m.notices = append(m.notices, e.Text) }
+	m.end = m.finish
+	return m, nil
+}
+
+// inline is a text that Markdown takes for nothing but text.
+func inline(s string) string {
+	var b strings.Builder
+	for _, r := range safe(s) {
+		if strings.ContainsRune("\\`*_{}[]()#+-!|~", r) {
+			b.WriteByte('\\')
+		}
+		b.WriteString(html.EscapeString(string(r)))
+	}
+	return b.String()
+}
+
+// fenced is a text in a code block whose fence it does not hold.
+func fenced(s string) string {
+	fence := "```"
+	for strings.Contains(s, fence) {
+		fence += "`"
+	}
+	return fence + "text\n" + strings.TrimRight(safeLines(s), "\n") + "\n" + fence
+}
+
+var marks = map[event.Verdict]string{event.Held: "●", event.Failed: "▲", event.Warned: "◇", event.Blocked: "○", event.NotReached: "○", event.LeftOut: "○"}
+
+func (m *markdown) scenario(s *scenario) {
+	m.grids.Add(s.ScenarioStarted, s.finished)
+	v := s.finished.Verdict
+	if v == event.Held || v == event.LeftOut {
+		return
+	}
+	fmt.Fprintf(m.body, "<details>\n<summary>%s %s: <b>%s</b> in %s</summary>\n\n%s\n\n</details>\n\n", marks[v], v, html.EscapeString(safe(s.name())), html.EscapeString(safe(s.File)), fenced(story(s)))
+}
+
+func (m *markdown) finish(e *event.RunFinished) {
+	w := bufio.NewWriter(m.w)
+	c := e.Counts
+	word := "all held"
+	switch {
+	case e.Interrupted:
+		word = "interrupted"
+	case c.Failed > 0:
+		word = fmt.Sprintf("%d failed", c.Failed)
+	case c.Blocked > 0:
+		word = fmt.Sprintf("%d blocked", c.Blocked)
+	case c.Warned > 0:
+		word = fmt.Sprintf("%d warned", c.Warned)
+	}
+	fmt.Fprintf(w, "## Usual Path: %s\n\n| | all | held | failed | blocked | warned | not applicable |\n|---|---|---|---|---|---|---|\n", word)
+	row := func(name string, all, failed, blocked, warned, out int) {
+		if all > 0 {
+			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", name, all, all-failed-blocked-warned-out, failed, blocked, warned, out)
+		}
+	}
+	row("scenarios", c.Scenarios-c.Checks, c.Failed-c.ChecksFailed, c.Blocked-c.ChecksBlocked, c.Warned-c.ChecksWarned, 0)
+	row("checks", c.Checks, c.ChecksFailed, c.ChecksBlocked, c.ChecksWarned, c.ChecksLeftOut)
+	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps, c.Expectations, c.Requests+c.Observations, expect.Took(e.Took))
+	if m.run != nil {
+		fmt.Fprintf(w, ", seed %d", m.run.Seed)
+	}
+	fmt.Fprint(w, "\n\n")
+	for _, n := range m.notices {
+		fmt.Fprintf(w, "> %s\n\n", strings.ReplaceAll(inline(n), "\n", "\n> "))
+	}
+	for _, g := range m.grids.All() {
+		fmt.Fprintf(w, "### %s (%s)\n\n| |", inline(g.Resource), inline(g.File))
+		for _, f := range g.Families {
+			fmt.Fprintf(w, " %s |", f)
+		}
+		fmt.Fprintf(w, "\n|---|%s\n", strings.Repeat("---|", len(g.Families)))
+		for _, op := range g.Rows {
+			fmt.Fprintf(w, "| %s |", op)
+			for _, f := range g.Families {
+				if cell := g.At(op, f); cell != nil {
+					fmt.Fprintf(w, " %s %s |", marks[cell.Worst], cell.Text())
+				} else {
+					fmt.Fprint(w, " |")
+				}
+			}
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintln(w)
+	}
+	m.err = m.body.pour(w)
+	if err := w.Flush(); m.err == nil {
+		m.err = err
+	}
+	m.body = nil
+}
+
+func (m *markdown) Close() error {
+	if m.body != nil {
+		m.finish(&event.RunFinished{})
+	}
+	return m.err
+}
