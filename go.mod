@@ -18,6 +18,7 @@ require (
 	github.com/vbauerster/mpb/v8 v8.16.2
 	go.etcd.io/bbolt v1.5.0
 	go.uber.org/goleak v1.3.0
+	golang.org/x/net v0.33.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
 )
@@ -40,6 +41,5 @@ require (
 	github.com/vbauerster/cupwriter v0.0.5 // indirect
 	github.com/xo/terminfo v0.0.0-20220910002029-abceb7e1c41e // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
-	golang.org/x/net v0.33.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 )

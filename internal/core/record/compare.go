@@ -89,7 +89,8 @@ func (o *Outcome) step(e *event.StepFinished, r *Run) {
 			}
 			r.durations[key] = append(r.durations[key], float64(x.Exchange.Timing.Total.Microseconds()))
 		}
-		if x.Role != event.Main || o.answers[e.Title].status != "" {
+		// What cleans up is answered by what was there to be cleaned.
+		if x.Role != event.Main || e.Afterwards || o.answers[e.Title].status != "" {
 			continue
 		}
 		o.answers[e.Title] = sign(x)
@@ -123,29 +124,54 @@ func sign(x event.Sent) signature {
 }
 
 // shapeOf is what a value is made of, without the values: members and types.
-// Of an array it is the union of its elements' shapes.
+// Of an array it is that of its elements taken together, so that it does not
+// depend on how many there are, or on which of them has an optional member.
 func shapeOf(v *value.Value) string {
 	switch v.Kind {
 	case value.Object:
-		parts := make([]string, len(v.Names))
-		for i, n := range v.Names {
-			parts[i] = value.Quoted(n) + ": " + shapeOf(v.Items[i])
-		}
-		sort.Strings(parts)
-		return "{" + strings.Join(parts, ", ") + "}"
+		return membersOf([]*value.Value{v})
 	case value.Array:
+		var objects []*value.Value
 		set := map[string]bool{}
 		for _, it := range v.Items {
-			set[shapeOf(it)] = true
+			if it.Kind == value.Object {
+				objects = append(objects, it)
+			} else {
+				set[shapeOf(it)] = true
+			}
 		}
-		var parts []string
-		for p := range set {
-			parts = append(parts, p)
+		if len(objects) > 0 {
+			set[membersOf(objects)] = true
 		}
-		sort.Strings(parts)
-		return "[" + strings.Join(parts, " | ") + "]"
+		return "[" + joined(set) + "]"
 	}
 	return v.Kind.String()
+}
+
+func membersOf(list []*value.Value) string {
+	kinds := map[string]map[string]bool{}
+	for _, o := range list {
+		for i, n := range o.Names {
+			if kinds[n] == nil {
+				kinds[n] = map[string]bool{}
+			}
+			kinds[n][shapeOf(o.Items[i])] = true
+		}
+	}
+	set := map[string]bool{}
+	for n, k := range kinds {
+		set[value.Quoted(n)+": "+joined(k)] = true
+	}
+	return "{" + strings.ReplaceAll(joined(set), " | \"", ", \"") + "}"
+}
+
+func joined(set map[string]bool) string {
+	var parts []string
+	for p := range set {
+		parts = append(parts, p)
+	}
+	sort.Strings(parts)
+	return strings.Join(parts, " | ")
 }
 
 // Change is a scenario whose verdict is another.

@@ -101,6 +101,7 @@ func Read(name string, take func(event.Event)) error {
 	defer f.Close()
 	r := bufio.NewReaderSize(f, 256<<10)
 	ended := false
+	var sofar event.Counts
 	for n := 1; ; n++ {
 		text, err := readLine(r)
 		if len(bytes.TrimSpace(text)) > 0 {
@@ -118,6 +119,7 @@ func Read(name string, take func(event.Event)) error {
 				}
 				_, last := e.(*event.RunFinished)
 				ended = ended || last
+				count(&sofar, e)
 				take(e)
 			}
 		} else if n == 1 && err == io.EOF {
@@ -132,8 +134,36 @@ func Read(name string, take func(event.Event)) error {
 	}
 	if !ended {
 		take(&event.Notice{Severe: true, Text: fmt.Sprintf("%s: the run was ended before it was done", name)})
+		take(&event.RunFinished{Counts: sofar, Interrupted: true})
 	}
 	return nil
+}
+
+// count adds up what a run that was cut off can no longer say itself.
+func count(c *event.Counts, e event.Event) {
+	switch e := e.(type) {
+	case *event.StepFinished:
+		c.Steps++
+		c.Requests += e.Requests
+		c.Observations += len(e.Sent) - min(len(e.Sent), e.Requests)
+		if e.Verdict == event.Failed {
+			c.StepsFailed++
+		}
+	case *event.ScenarioStarted:
+		if e.Check != nil {
+			c.Checks++
+		}
+	case *event.ScenarioFinished:
+		c.Scenarios++
+		switch e.Verdict {
+		case event.Failed:
+			c.Failed++
+		case event.Blocked:
+			c.Blocked++
+		case event.Warned:
+			c.Warned++
+		}
+	}
 }
 
 func readLine(r *bufio.Reader) ([]byte, error) {

@@ -14,6 +14,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/value"
 	"usualpath/internal/report"
 )
 
@@ -82,7 +83,7 @@ func (h *htmlPage) scenario(s *scenario) {
 	if bad(v) || v == event.Warned {
 		h.bads++
 		if len(h.failures) < mostFailures {
-			h.failures = append(h.failures, failureLine{class(v), marks[v], string(v), anchor, safe(s.name()), safe(headline(s))})
+			h.failures = append(h.failures, failureLine{class(v), marks[v], string(v), anchor, safe(s.name()), safe(value.Cut(headline(s), 160))})
 		}
 	}
 	var groups []string

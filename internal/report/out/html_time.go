@@ -45,7 +45,7 @@ func upper(i int) time.Duration {
 	return time.Duration(1e4 * math.Pow(10, float64(i+1)/perDecade))
 }
 
-var idSegment = regexp.MustCompile(`/(?:[0-9]+|[0-9a-fA-F]{8}-[0-9a-fA-F-]{27}|[^/?]*%[^/?]*|[^/?]{33,})`)
+var idSegment = regexp.MustCompile(`/(?:[^/]*[0-9%][^/]*|[^/]{33,})`)
 
 // kind is a request without what differs from one to the next of its kind.
 func kind(method, url string) string {

@@ -65,11 +65,7 @@ func (j *junit) scenario(s *scenario) {
 	if s.Check != nil {
 		class += "." + s.Check.Resource
 	}
-	title := s.Title
-	if s.Check != nil {
-		title = s.Check.ID
-	}
-	fmt.Fprintf(j.suite, "    <testcase classname=\"%s\" name=\"%s\" file=\"%s\" line=\"%d\" time=\"%s\"", text(class), text(title), text(s.File), s.Line, seconds(s.finished.Took))
+	fmt.Fprintf(j.suite, "    <testcase classname=\"%s\" name=\"%s\" file=\"%s\" line=\"%d\" time=\"%s\"", text(class), text(s.Title), text(s.File), s.Line, seconds(s.finished.Took))
 	switch s.finished.Verdict {
 	case event.Failed:
 		j.failures++

@@ -58,13 +58,8 @@ type scenario struct {
 	finished *event.ScenarioFinished
 }
 
-// name is the title, or for a check its id and resource.
-func (s *scenario) name() string {
-	if s.Check != nil {
-		return s.Check.Resource + " " + s.Check.ID
-	}
-	return s.Title
-}
+// name is the title; that of a check names its resource and its id.
+func (s *scenario) name() string { return s.Title }
 
 // gather puts the events of a scenario together.
 type gather struct {
