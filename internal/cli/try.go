@@ -1,26 +1,23 @@
 package cli
 
 import (
-	"context"
 	"fmt"
-	"net/url"
-	"os/signal"
+	"regexp"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/source"
-	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
-	"usualpath/internal/report"
 )
 
 type tryFlags struct {
 	base, json, text, timeout, maxBody string
 	header, query, allow               []string
-	follow                             int
+	follow, repeat                     int
 	verbose                            bool
+	env, into, step, scenario          string
+	without                            []string
 }
 
 func (a *app) try() *cobra.Command {
@@ -29,34 +26,25 @@ func (a *app) try() *cobra.Command {
 		Use: "try METHOD URL", Short: "Send one request and look at the answer",
 		Long: `Sends one request and shows the answer: status, time, size, the headers worth
 seeing, the body set out, and below it what is noteworthy about it. The exit
-code is 0 when an answer came, whatever it says, and 3 when none did.`,
+code is 0 when an answer came, whatever it says, and 3 when none did.
+
+A project.upath in this folder or above gives base URL, defaults, environments,
+secrets and names: {name} stands for a value. With --into what was sent and seen
+becomes a step of a file; ids that earlier ones kept become their names.`,
 		Example: `  usualpath try GET http://127.0.0.1:4710/boats
   usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Curlew", "length_m": 8.2}'
-  usualpath try GET /boats --base http://127.0.0.1:4710 --query flag=NL --header 'Accept: application/json' -v`,
+  usualpath try GET /boats --base http://127.0.0.1:4710 --query flag=NL --without 'query flag'
+  usualpath try GET /boats/1 --base http://127.0.0.1:4710 --repeat 20
+  usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Ruff", "length_m": 8}' --into boats.upath --step register`,
 		RunE: func(c *cobra.Command, args []string) error {
-			r, err := f.request(args)
+			if err := f.check(args); err != nil {
+				return err
+			}
+			t, err := f.attempt(args)
 			if err != nil {
 				return err
 			}
-			maxBody, err := syntax.ParseSize(f.maxBody)
-			if err != nil {
-				return usage("--max-body "+f.maxBody+" is no size", "write --max-body 10KiB or 64MiB")
-			}
-			client := exchange.NewClient(exchange.Options{Allow: f.allow, MaxBody: maxBody, Agent: agent()})
-			defer client.Close()
-			ctx, stop := signal.NotifyContext(context.Background(), stopSignals...)
-			defer stop()
-			x := client.Do(ctx, r)
-			report.Answer(a.out, x, a.style(a.out), f.verbose)
-			switch {
-			case x.Failure == nil:
-				return nil
-			case x.Failure.Kind == exchange.Interrupted:
-				return &exit{code: exitInterrupted}
-			case x.Failure.Kind == exchange.BadRequest || x.Failure.Kind == exchange.HostRefused:
-				return &exit{code: exitUsage}
-			}
-			return &exit{code: exitUnreachable}
+			return a.tryOnce(c.Context(), t)
 		},
 	}
 	fl := c.Flags()
@@ -69,6 +57,12 @@ code is 0 when an answer came, whatever it says, and 3 when none did.`,
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long the exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
 	fl.IntVar(&f.follow, "follow", 0, "how many redirects are followed")
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
+	fl.IntVar(&f.repeat, "repeat", 1, "send it this many times, and show what differs between the answers")
+	fl.StringArrayVar(&f.without, "without", nil, "send it once more without 'header Name' or 'query name', and show what differs (repeatable)")
+	fl.StringVar(&f.into, "into", "", "file it as a step in this scenario file, with what a careful tester would expect")
+	fl.StringVar(&f.step, "step", "", "with --into: the title of the step")
+	fl.StringVar(&f.scenario, "scenario", "", "with --into: the title of the scenario (default: the last one in the file)")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show all headers, the request's too, and where the time went")
 	c.MarkFlagsMutuallyExclusive("json", "text")
 	c.Flags().SortFlags = false
@@ -77,58 +71,51 @@ code is 0 when an answer came, whatever it says, and 3 when none did.`,
 
 var tryMethods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE"}
 
-func (f *tryFlags) request(args []string) (*exchange.Request, error) {
+// check finds what is wrong with a request as it was typed.
+func (f *tryFlags) check(args []string) error {
 	form := "usualpath try GET http://127.0.0.1:8080/path"
 	switch {
 	case len(args) == 0:
-		return nil, usage("a method and a URL are needed", form)
+		return usage("a method and a URL are needed", form)
 	case len(args) == 1 && (strings.Contains(args[0], "/") || strings.Contains(args[0], "localhost")):
-		return nil, usage("a method is needed before the URL", "usualpath try GET "+args[0])
+		return usage("a method is needed before the URL", "usualpath try GET "+args[0])
 	case len(args) == 1:
-		return nil, usage("a URL is needed after the method", form)
+		return usage("a URL is needed after the method", form)
 	case len(args) > 2:
-		return nil, usage(fmt.Sprintf("too many arguments: %s", strings.Join(args[2:], " ")), "put a body with blanks into quotes: --json '{ … }'")
+		return usage(fmt.Sprintf("too many arguments: %s", strings.Join(args[2:], " ")), "put a body with blanks into quotes: --json '{ … }'")
 	}
-	r := &exchange.Request{Method: args[0], Follow: f.follow}
-	if upper := strings.ToUpper(r.Method); upper != r.Method {
+	if upper := strings.ToUpper(args[0]); upper != args[0] {
 		for _, m := range tryMethods {
 			if m == upper {
-				return nil, usage("methods are case-sensitive (RFC 9110 §9.1)", "write "+upper)
+				return usage("methods are case-sensitive (RFC 9110 §9.1)", "write "+upper)
 			}
 		}
 	}
-	var err error
-	if r.URL, err = f.url(args[1]); err != nil {
-		return nil, err
+	if err := f.checkURL(args[1]); err != nil {
+		return err
 	}
-	if r.Timeout, err = syntax.ParseDuration(f.timeout); err != nil || r.Timeout <= 0 {
-		return nil, usage("--timeout "+f.timeout+" is no duration", "write --timeout 200ms, 5s or 2m")
-	}
-	typed := false
 	for _, h := range f.header {
-		name, v, ok := strings.Cut(h, ":")
+		name, _, ok := strings.Cut(h, ":")
 		if !ok || strings.TrimSpace(name) == "" {
-			return nil, usage(fmt.Sprintf("--header %q is no header", h), "write --header 'Name: value'")
+			return usage(fmt.Sprintf("--header %q is no header", h), "write --header 'Name: value'")
 		}
-		typed = typed || strings.EqualFold(strings.TrimSpace(name), "Content-Type")
-		r.Header = append(r.Header, exchange.Field{Name: strings.TrimSpace(name), Value: strings.TrimSpace(v)})
 	}
-	media := ""
-	switch {
-	case f.json != "":
-		v, err := value.Decode(f.json, value.Limits{})
-		if err != nil {
-			return nil, badJSON(f.json, err)
+	if f.repeat < 1 || f.repeat > 10_000 {
+		return usage("--repeat takes a number from 1 to 10000", "")
+	}
+	if (f.step != "" || f.scenario != "") && f.into == "" {
+		return usage("--step and --scenario say where in a file: --into names it", "write --into boats.upath")
+	}
+	if f.json != "" {
+		// {name} is no JSON, and may stand there all the same.
+		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside.MatchString(f.json) {
+			return badJSON(f.json, err)
 		}
-		r.Body, media = []byte(v.JSON()), "application/json"
-	case f.text != "":
-		r.Body, media = []byte(f.text), "text/plain; charset=utf-8"
 	}
-	if media != "" && !typed {
-		r.Header = append(r.Header, exchange.Field{Name: "Content-Type", Value: media})
-	}
-	return r, nil
+	return nil
 }
+
+var namesInside = regexp.MustCompile(`\{[A-Za-z_][A-Za-z0-9_.\[\]]*\}`)
 
 func badJSON(text string, err error) error {
 	e := err.(*value.Error)
@@ -146,47 +133,23 @@ func badJSON(text string, err error) error {
 	return usage(fmt.Sprintf("--json is no JSON: %s (%s)\n  %s\n  %s^", e.Name, e.Detail, f.Line(at.Line), strings.Repeat(" ", at.Column-1)), hint)
 }
 
-// url puts base, target and query parameters together.
-func (f *tryFlags) url(target string) (string, error) {
+// checkURL wants a path or URL that can be sent to.
+func (f *tryFlags) checkURL(target string) error {
 	if err := checkBase(f.base); err != nil {
-		return "", err
+		return err
 	}
-	full := target
 	switch {
-	case strings.HasPrefix(target, "http://"), strings.HasPrefix(target, "https://"):
+	case strings.HasPrefix(target, "http://"), strings.HasPrefix(target, "https://"), strings.HasPrefix(target, "/"), strings.HasPrefix(target, "{"):
 	case strings.Contains(target, "://"):
 		scheme, _, _ := strings.Cut(target, "://")
-		return "", usage(fmt.Sprintf("unknown scheme %q in %s", scheme, target), "http:// and https:// are spoken")
-	case strings.HasPrefix(target, "/"):
-		if f.base == "" {
-			return "", usage(target+" is a path, and there is no base URL to go with it", "add --base http://127.0.0.1:8080, or write the whole URL")
-		}
-		full = strings.TrimSuffix(f.base, "/") + target
+		return usage(fmt.Sprintf("unknown scheme %q in %s", scheme, target), "http:// and https:// are spoken")
 	case f.base != "":
-		return "", usage(target+" is neither a path nor a URL", "write /"+target)
+		return usage(target+" is neither a path nor a URL", "write /"+target)
 	default:
-		return "", usage(target+" has no scheme", "write http://"+target)
+		return usage(target+" has no scheme", "write http://"+target)
 	}
-	if _, err := url.Parse(full); err != nil {
-		return "", usage("the URL is not valid: "+err.Error(), "characters outside the ordinary are percent-encoded")
+	if strings.ContainsAny(target, " \t\n") {
+		return usage("there is a blank in the URL", "characters outside the ordinary are percent-encoded: %20")
 	}
-	var pairs []string
-	for _, q := range f.query {
-		n, v, valued := strings.Cut(q, "=")
-		one := escapeQuery(n)
-		if valued {
-			one += "=" + escapeQuery(v)
-		}
-		pairs = append(pairs, one)
-	}
-	if len(pairs) > 0 {
-		glue := "?"
-		if strings.Contains(full, "?") {
-			glue = "&"
-		}
-		full += glue + strings.Join(pairs, "&")
-	}
-	return full, nil
+	return nil
 }
-
-func escapeQuery(s string) string { return strings.ReplaceAll(url.QueryEscape(s), "+", "%20") }

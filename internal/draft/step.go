@@ -1,0 +1,236 @@
+package draft
+
+import (
+	"fmt"
+	"net/url"
+	"regexp"
+	"sort"
+	"strings"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/value"
+)
+
+// Known are names that earlier steps have kept, with the values they had.
+type Known map[string]*value.Value
+
+// Proposal is a step that files an exchange.
+type Proposal struct {
+	// Lines are the step's.
+	Lines []string
+	// Kept are the names it binds, with their values.
+	Kept Known
+}
+
+// Typed is a request as somebody typed it: with names in it, and without what a
+// project adds.
+type Typed struct {
+	Method, Target string
+	// Header are "Name: value", Query "name=value" or "name".
+	Header, Query []string
+	// JSON and Text are the body, one of them at most.
+	JSON, Text string
+	// Follow is how many redirects are followed; Timeout as written, "" for none.
+	Follow  int
+	Timeout string
+}
+
+// Lines are the request as lines of a step, with names for values that are
+// known.
+func (t *Typed) Lines(known Known) []string {
+	target, query, _ := strings.Cut(t.Target, "?")
+	out := []string{"send " + t.Method + " " + known.segments(target)}
+	media := ""
+	for _, h := range t.Header {
+		n, v, _ := strings.Cut(h, ":")
+		n, v = strings.TrimSpace(n), strings.TrimSpace(v)
+		if strings.EqualFold(n, "Content-Type") && (t.JSON != "" || t.Text != "") {
+			media = v
+			continue
+		}
+		out = append(out, "  header "+n+": "+v)
+	}
+	var pairs []string
+	for _, pair := range strings.Split(query, "&") {
+		if pair != "" {
+			n, v, valued := strings.Cut(pair, "=")
+			name, _ := url.QueryUnescape(n)
+			text, _ := url.QueryUnescape(v)
+			if valued {
+				name += "=" + text
+			}
+			pairs = append(pairs, name)
+		}
+	}
+	for _, pair := range append(pairs, t.Query...) {
+		n, v, valued := strings.Cut(pair, "=")
+		if !valued {
+			out = append(out, "  query "+n)
+			continue
+		}
+		if as := known.name(v); as != "" {
+			v = "{" + as + "}"
+		} else if v == "" || strings.TrimSpace(v) != v || strings.ContainsAny(v, "#\"") {
+			v = fmt.Sprintf("%q", v)
+		}
+		out = append(out, "  query "+n+" = "+v)
+	}
+	as := ""
+	if media != "" {
+		as = " as " + media
+	}
+	switch {
+	case t.JSON != "":
+		if media == "application/json" {
+			as = ""
+		}
+		out = append(out, "  json "+known.put(t.JSON)+as)
+	case t.Text != "":
+		out = append(out, "  text "+quoted(t.Text)+as)
+	}
+	if t.Follow > 0 {
+		out = append(out, fmt.Sprintf("  follow %d", t.Follow))
+	}
+	if t.Timeout != "" {
+		out = append(out, "  timeout "+t.Timeout)
+	}
+	return out
+}
+
+// Step proposes the step that a request and its answer would be. taken tells
+// names that the file has already.
+func Step(title string, t *Typed, x *exchange.Exchange, known Known, taken func(name string) bool) Proposal {
+	p := Proposal{Kept: Known{}}
+	p.Lines = append(p.Lines, "step "+quoted(title))
+	for _, l := range t.Lines(known) {
+		p.Lines = append(p.Lines, "  "+l)
+	}
+	p.expect(x, t.Target, known, taken)
+	return p
+}
+
+// expect proposes what a careful tester would expect of such an answer.
+func (p *Proposal) expect(x *exchange.Exchange, target string, known Known, taken func(string) bool) {
+	add := func(format string, args ...any) { p.Lines = append(p.Lines, fmt.Sprintf("  "+format, args...)) }
+	a := x.Answer
+	if a == nil {
+		add("expect answer missing")
+		return
+	}
+	add("expect status %d", a.Status)
+	if ct := exchange.MediaType(a.Header.Get("Content-Type")); ct != "" && len(a.Body) > 0 {
+		add("expect header Content-Type is %s", quoted(ct))
+	}
+	if len(a.Body) == 0 {
+		add("expect body empty")
+	}
+	v, err := value.Decode(string(a.Body), value.Limits{})
+	s := &shaper{known: known}
+	id := ""
+	if err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
+		if x.Request.Method == "POST" && a.Status/100 == 2 && v.Kind == value.Object {
+			if n := Identity(v); n != "" {
+				idv, _ := v.Get(n)
+				s.bind, s.as = n, free(singular(target), taken)
+				p.Kept[s.as] = idv
+				id = idv.Plain()
+			}
+		}
+		add("expect body is %s", known.put(s.shape("", v, true)))
+	}
+	for _, n := range []string{"Location", "Allow"} {
+		h := a.Header.Get(n)
+		if h == "" {
+			continue
+		}
+		switch {
+		case n == "Allow":
+			list := exchange.SplitList(a.Header.Values("Allow")...)
+			sort.Strings(list)
+			add("expect header Allow lists %s", strings.Join(list, ", "))
+		case id != "" && strings.HasSuffix(h, "/"+id):
+			add("expect header Location ends with %s", fmt.Sprintf("%q", "/{"+s.as+"}"))
+		case x.Request.Method == "POST" && a.Status == 201 && id == "":
+			name := free(singular(target)+"_at", taken)
+			add("keep %s from header Location", name)
+			p.Kept[name] = value.NewString(h)
+		default:
+			add("expect header Location exists")
+		}
+	}
+	if a.Header.Get("ETag") != "" && x.Request.Method == "GET" {
+		add("expect header ETag exists")
+	}
+	if a.Status >= 400 {
+		add("expect body leaks nothing")
+	}
+}
+
+func free(name string, taken func(string) bool) string {
+	for n := 2; taken(name); n++ {
+		name = strings.TrimRight(name, "0123456789") + fmt.Sprint(n)
+	}
+	return name
+}
+
+// name is the kept name that has this value, "" for none; short values are no
+// proof.
+func (k Known) name(text string) string {
+	var names []string
+	for n, v := range k {
+		if v.Plain() == text && text != "" {
+			names = append(names, n)
+		}
+	}
+	sort.Strings(names)
+	if len(names) == 0 {
+		return ""
+	}
+	return names[0]
+}
+
+// put puts names for kept values into a text: where a whole member is one.
+func (k Known) put(text string) string {
+	for n, kept := range k {
+		if kept.Kind != value.String || len(kept.Text) < 8 {
+			continue
+		}
+		text = strings.ReplaceAll(text, value.Quoted(kept.Text), "{"+n+"}")
+	}
+	return text
+}
+
+var schemeAndHost = regexp.MustCompile(`^https?://[^/]+`)
+
+// segments puts names for the segments of a path that are kept values.
+func (k Known) segments(target string) string {
+	head := schemeAndHost.FindString(target)
+	parts := strings.Split(target[len(head):], "/")
+	for i, s := range parts {
+		text, err := url.PathUnescape(s)
+		if err != nil || strings.HasPrefix(s, "{") {
+			continue
+		}
+		if n := k.name(text); n != "" {
+			parts[i] = "{" + n + "}"
+		}
+	}
+	return head + strings.Join(parts, "/")
+}
+
+// Title is what a step that sends a request may be called.
+func Title(method, target string) string {
+	one := singular(target)
+	path, _, _ := strings.Cut(schemeAndHost.ReplaceAllString(target, ""), "?")
+	parts := strings.Split(strings.Trim(path, "/"), "/")
+	last := parts[len(parts)-1]
+	item := strings.ContainsAny(last, "0123456789{")
+	words := map[string]string{"POST": "create " + one, "PUT": "replace " + one, "PATCH": "amend " + one, "DELETE": "remove " + one, "GET": "read " + one}
+	if method == "GET" && !item {
+		return "list " + last
+	}
+	if w, ok := words[method]; ok && last != "" {
+		return w
+	}
+	return method + " " + path
+}
