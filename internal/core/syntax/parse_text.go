@@ -77,6 +77,11 @@ func (c *cursor) template(stop func() bool, trim bool) *Template {
 	flush()
 	t.Span = source.Span{Start: start, End: end}
 	t.Raw = c.s[start:end]
+	if trim && strings.HasPrefix(t.Raw, "#") {
+		// Without its blank a word and a `#` are text; printed with one, the rest
+		// would become a comment.
+		t.Raw = `\` + t.Raw
+	}
 	return t
 }
 

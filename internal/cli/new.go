@@ -1,0 +1,298 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/contract"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/draft"
+	"usualpath/internal/report"
+)
+
+type newFlags struct {
+	service, openapi, base string
+	allow                  []string
+	writes                 bool
+}
+
+// page is a file that new writes.
+type page struct{ name, text string }
+
+func (a *app) new() *cobra.Command {
+	f := &newFlags{}
+	c := &cobra.Command{
+		Use: "new [DIR]", Short: "Write a small working project, or draft one",
+		Long: `Writes a project into a folder (default: this one): project.upath with base URL,
+defaults and the service to start, and a file with one scenario and one
+resource. As it stands it runs against the harbour.
+
+With --from-service a live collection is looked at, reading only, and its
+resource and a first scenario are drafted; --writes allows it to make one item
+and to remove it again. With --from-openapi every operation of an OpenAPI
+document (3.0 or 3.1, JSON or YAML) is drafted, and what could not be is listed.
+Files that are there already are never written over.`,
+		Example: `  usualpath new harbour-tests
+  usualpath new drafted --from-service http://127.0.0.1:4710/boats
+  usualpath new drafted --from-openapi openapi.yaml --base http://127.0.0.1:4710`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			dir := "."
+			if len(args) > 0 {
+				dir = args[0]
+			}
+			return a.draft(c.Context(), dir, f)
+		},
+	}
+	fl := c.Flags()
+	fl.StringVar(&f.service, "from-service", "", "draft the resource of this live collection")
+	fl.BoolVar(&f.writes, "writes", false, "with --from-service: one item may be made and removed")
+	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document")
+	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	c.MarkFlagsMutuallyExclusive("from-service", "from-openapi")
+	c.Flags().SortFlags = false
+	return c
+}
+
+func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
+	if f.writes && f.service == "" {
+		return usage("--writes goes with --from-service", "")
+	}
+	if err := checkBase(f.base); err != nil {
+		return err
+	}
+	full, err := filepath.Abs(dir)
+	if err != nil {
+		return &exit{code: exitBroken, message: err.Error()}
+	}
+	name := projectName(full)
+	var pages []page
+	var notes []string
+	switch {
+	case f.service != "":
+		pages, notes, err = a.fromService(ctx, name, f)
+	case f.openapi != "":
+		pages, notes, err = fromOpenAPI(name, f)
+	default:
+		pages = starter(name)
+	}
+	if err != nil {
+		return err
+	}
+	if err := writeAll(dir, pages); err != nil {
+		return err
+	}
+	s := a.style(a.out)
+	for _, p := range pages {
+		fmt.Fprintf(a.out, "wrote %s\n", filepath.Join(dir, p.name))
+	}
+	if len(notes) > 0 {
+		fmt.Fprintf(a.out, "\nleft for you\n")
+		for _, n := range notes {
+			fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), report.Clean(n, false))
+		}
+	}
+	fmt.Fprintf(a.out, "\nnext\n")
+	in := ""
+	if dir != "." {
+		in = " " + quoteArg(dir)
+	}
+	for _, l := range []string{"usualpath run" + in, "usualpath lint" + in, "usualpath derive" + in} {
+		fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), l)
+	}
+	return nil
+}
+
+// projectName makes a name of the folder's.
+func projectName(dir string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(filepath.Base(dir)) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' && b.Len() > 0 {
+			b.WriteRune(r)
+		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "_") {
+			b.WriteByte('_')
+		}
+	}
+	if name := strings.Trim(b.String(), "_"); name != "" {
+		return name
+	}
+	return "service"
+}
+
+// writeAll writes all files, or none when one of them is there already.
+func writeAll(dir string, pages []page) error {
+	var there []string
+	for _, p := range pages {
+		if _, err := os.Lstat(filepath.Join(dir, p.name)); err == nil {
+			there = append(there, filepath.Join(dir, p.name))
+		}
+	}
+	if len(there) > 0 {
+		return usage(strings.Join(there, ", ")+" is there already; nothing was written", "name another folder: usualpath new another-folder")
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return usage(err.Error(), "name a folder that can be written")
+	}
+	for i, p := range pages {
+		if err := writeFile(filepath.Join(dir, p.name), p.text); err != nil {
+			for _, w := range pages[:i] {
+				err = errors.Join(err, os.Remove(filepath.Join(dir, w.name)))
+			}
+			return &exit{code: exitBroken, message: err.Error()}
+		}
+	}
+	return nil
+}
+
+// starter is a project that runs as it stands, since it starts the harbour.
+func starter(name string) []page {
+	return []page{{"project.upath", `# The service under test, and what all requests have in common.
+project ` + name + `
+
+defaults
+  header  Accept: application/json
+  timeout 5s
+
+# With --env local the service is one that you have started yourself.
+environment local
+  base http://127.0.0.1:4710
+
+# Otherwise run starts this one, on a free port, and ends it.
+service harbour
+  start "usualpath demo serve --seed-data --listen 127.0.0.1:{port} --data {folder}"
+  ready GET /healthz is 200 within 20s
+`}, {"boats.upath", `# Boats: one scenario written by hand, and what follows from a resource.
+
+scenario "a boat is registered and found again"
+  tags smoke
+  observe boats at /boats by $.id
+
+  step "register"
+    send POST /boats
+      json { "name": "Avocet {random_text(6)}", "length_m": 7.5 }
+    expect status 201
+    expect body is { "id": integer as boat, "length_m": 7.5, ... }
+    expect boats gains 1  because "a create makes exactly one"
+
+  step "read it back"
+    send GET /boats/{boat}
+    expect status 200
+    expect $.length_m is 7.5
+
+  step "remove it"
+    send DELETE /boats/{boat}
+    expect status 204
+    expect boats loses 1
+
+  step "it is gone"
+    send GET /boats/{boat}
+    expect status 404 or 410
+
+afterwards
+  step "leave nothing behind"
+    send DELETE /boats/{boat}
+
+# The checks follow from these lines: usualpath derive prints them.
+resource boats
+  collection /boats
+  make       { "name": "Redshank {turn}", "length_m": 8 }
+  remake     { "name": "Redshank {turn}", "length_m": 8.5 }
+  amend      { "length_m": 9 }
+  assigned   id, registered_at
+  required   name, length_m
+  supports   list, create, read, replace, amend, delete
+`}}
+}
+
+// drafted is the project file of a draft.
+func drafted(name, base string) page {
+	return page{"project.upath", "# What all requests have in common.\nproject " + name + "\n\nbase " + base + "\n\ndefaults\n  header  Accept: application/json\n  timeout 5s\n"}
+}
+
+func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page, []string, error) {
+	if !strings.Contains(f.service, "://") {
+		return nil, nil, usage("--from-service "+f.service+" is no URL", "write --from-service http://127.0.0.1:4710/boats")
+	}
+	if ctx == nil {
+		ctx = context.Background()
+	}
+	client := exchange.NewClient(exchange.Options{Allow: f.allow, MaxBody: 16 << 20, Agent: agent()})
+	defer client.Close()
+	r, base, err := draft.FromService(f.service, f.writes, func(method, at string, body []byte, media string) *exchange.Exchange {
+		q := &exchange.Request{Method: method, URL: at, Body: body, Timeout: 10 * time.Second,
+			Header: []exchange.Field{{Name: "Accept", Value: "application/json"}}}
+		if media != "" {
+			q.Header = append(q.Header, exchange.Field{Name: "Content-Type", Value: media})
+		}
+		return client.Do(ctx, q)
+	})
+	if err != nil {
+		var failed *exchange.Failure
+		if errors.As(err, &failed) {
+			return nil, nil, &exit{code: exitUnreachable, message: err.Error(), hint: "does it listen there? usualpath try GET " + quoteArg(f.service)}
+		}
+		return nil, nil, usage(err.Error(), "usualpath try GET "+quoteArg(f.service)+" shows what is there")
+	}
+	notes := r.Notes
+	r.Notes = nil
+	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + r.Life("", nil) + "\n" + r.Text()
+	return []page{drafted(name, base), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
+}
+
+func fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {
+	doc, err := loadContract(f.openapi, "--from-openapi")
+	if err != nil {
+		return nil, nil, err
+	}
+	base, prefix := f.base, ""
+	var notes []string
+	for _, server := range doc.Servers {
+		u, err := url.Parse(server.URL)
+		if err != nil || strings.Contains(server.URL, "{") {
+			continue
+		}
+		prefix = strings.TrimSuffix(u.Path, "/")
+		if base == "" && u.Host != "" {
+			base = u.Scheme + "://" + u.Host
+			if !exchange.Loopback(u.Hostname()) {
+				notes = append(notes, "the document's server is "+base+": runs go to this machine only, so 127.0.0.1:8080 was put there; --base names another")
+				base = ""
+			}
+		}
+		break
+	}
+	if base == "" {
+		base = "http://127.0.0.1:8080"
+	}
+	suite := draft.FromOpenAPI(doc, prefix)
+	if len(suite.Names) == 0 {
+		return nil, nil, usage(f.openapi+" describes no operation", "")
+	}
+	pages := []page{drafted(name, base)}
+	for _, n := range suite.Names {
+		pages = append(pages, page{n, draft.Canonical("# Drafted from " + filepath.Base(f.openapi) + ": read it, and mend what was guessed.\n\n" + suite.Files[n])})
+	}
+	return pages, slices.Concat(notes, suite.Left), nil
+}
+
+// loadContract reads an OpenAPI document that an option names.
+func loadContract(name, option string) (*contract.Document, error) {
+	doc, err := contract.Load(name)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return nil, usage(option+": there is no file "+name, "")
+	case err != nil:
+		return nil, usage(option+": "+err.Error(), "OpenAPI 3.0 and 3.1 are read, as JSON or YAML")
+	}
+	return doc, nil
+}

@@ -1,0 +1,264 @@
+// Package contract holds exchanges against an OpenAPI document: operations,
+// statuses, media types and bodies that it does not describe, and what of it no
+// exchange has touched.
+package contract
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"sort"
+	"strconv"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"usualpath/internal/core/exchange"
+)
+
+// Document is an OpenAPI document, 3.0 or 3.1.
+type Document struct {
+	*openapi3.T
+	// Name is the file's.
+	Name       string
+	Operations []*Operation
+	// prefixes are the paths of the servers.
+	prefixes []string
+}
+
+// Operation is a method on a path template.
+type Operation struct {
+	Method, Path string
+	Spec         *openapi3.Operation
+	Params       openapi3.Parameters
+	segments     []string
+}
+
+// Title is the method and the path.
+func (o *Operation) Title() string { return o.Method + " " + o.Path }
+
+// Load reads a document; references stay inside its folder.
+func Load(name string) (*Document, error) {
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	l := openapi3.NewLoader()
+	l.IsExternalRefsAllowed = true
+	root, err := filepath.Abs(filepath.Dir(name))
+	if err != nil {
+		return nil, err
+	}
+	l.ReadFromURIFunc = func(_ *openapi3.Loader, at *url.URL) ([]byte, error) {
+		if at.Scheme != "" && at.Scheme != "file" {
+			return nil, fmt.Errorf("%s is not read: only files beside the document are", at)
+		}
+		full, err := filepath.Abs(filepath.FromSlash(at.Path))
+		if err != nil {
+			return nil, err
+		}
+		if rel, err := filepath.Rel(root, full); err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+			return nil, fmt.Errorf("%s is outside the document's folder", at.Path)
+		}
+		return os.ReadFile(full)
+	}
+	doc, err := l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
+	if err != nil {
+		return nil, fmt.Errorf("%s is no OpenAPI document: %s", name, firstLine(err))
+	}
+	if !strings.HasPrefix(doc.OpenAPI, "3.") {
+		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 are read, and this says %q", name, doc.OpenAPI)
+	}
+	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
+		return nil, fmt.Errorf("%s: %s", name, firstLine(err))
+	}
+	d := &Document{T: doc, Name: name}
+	d.index()
+	return d, nil
+}
+
+func firstLine(err error) string {
+	text, _, _ := strings.Cut(err.Error(), "\n")
+	return text
+}
+
+func (d *Document) index() {
+	for _, s := range d.Servers {
+		if u, err := url.Parse(s.URL); err == nil && strings.Trim(u.Path, "/") != "" && !strings.Contains(u.Path, "{") {
+			d.prefixes = append(d.prefixes, "/"+strings.Trim(u.Path, "/"))
+		}
+	}
+	if d.Paths == nil {
+		return
+	}
+	paths := d.Paths.Map()
+	for p, item := range paths {
+		for m, op := range item.Operations() {
+			d.Operations = append(d.Operations, &Operation{Method: m, Path: p, Spec: op, Params: append(append(openapi3.Parameters{}, item.Parameters...), op.Parameters...), segments: split(p)})
+		}
+	}
+	order := map[string]int{"GET": 0, "POST": 1, "PUT": 2, "PATCH": 3, "DELETE": 4}
+	sort.Slice(d.Operations, func(i, j int) bool {
+		a, b := d.Operations[i], d.Operations[j]
+		if a.Path != b.Path {
+			return a.Path < b.Path
+		}
+		x, known := order[a.Method]
+		y, also := order[b.Method]
+		if known && also {
+			return x < y
+		}
+		return known && !also || known == also && a.Method < b.Method
+	})
+}
+
+func split(p string) []string { return strings.Split(strings.Trim(p, "/"), "/") }
+
+// Find is the operation that a request is of. The second result tells whether
+// the path is known at all.
+func (d *Document) Find(method, rawURL string) (*Operation, bool) {
+	u, err := url.Parse(rawURL)
+	if err != nil {
+		return nil, false
+	}
+	var best *Operation
+	known, fewest := false, 1<<30
+	for _, prefix := range append([]string{""}, d.prefixes...) {
+		rest, ok := strings.CutPrefix(u.EscapedPath(), prefix)
+		if !ok || prefix != "" && rest != "" && rest[0] != '/' {
+			continue
+		}
+		have := split(rest)
+		for _, o := range d.Operations {
+			n, fits := matches(o.segments, have)
+			if !fits {
+				continue
+			}
+			known = true
+			if o.Method == method && n < fewest {
+				best, fewest = o, n
+			}
+		}
+	}
+	return best, known
+}
+
+// matches tells whether segments fit a template, and how many of them are
+// parameters: a template with fewer is the nearer one.
+func matches(template, have []string) (int, bool) {
+	if len(template) != len(have) {
+		return 0, false
+	}
+	params := 0
+	for i, s := range template {
+		if strings.Contains(s, "{") {
+			params++
+			if have[i] == "" {
+				return 0, false
+			}
+			continue
+		}
+		if s != have[i] {
+			return 0, false
+		}
+	}
+	return params, true
+}
+
+// Check says what of an exchange the document does not describe.
+func (d *Document) Check(x *exchange.Exchange) []string {
+	if x.Answer == nil {
+		return nil
+	}
+	o, known := d.Find(x.Request.Method, x.Request.URL)
+	status := x.Answer.Status
+	switch {
+	case o == nil && known && (status == 405 || status == 501), o == nil && !known && status == 404, o == nil && x.Request.Method == "OPTIONS", o == nil && x.Request.Method == "HEAD":
+		// What is not described is not there.
+		return nil
+	case o == nil:
+		return []string{fmt.Sprintf("%s %s is not described, and answers %s", x.Request.Method, pathOf(x.Request.URL), x.Answer.StatusText())}
+	}
+	response := d.response(o, status)
+	if response == nil {
+		return []string{fmt.Sprintf("%s does not describe the status %s", o.Title(), x.Answer.StatusText())}
+	}
+	return d.body(o, response, x.Answer)
+}
+
+func pathOf(raw string) string {
+	if u, err := url.Parse(raw); err == nil {
+		return u.EscapedPath()
+	}
+	return raw
+}
+
+// response is the description of a status: its own, its class's, the default.
+func (d *Document) response(o *Operation, status int) *openapi3.Response {
+	if o.Spec.Responses == nil {
+		return nil
+	}
+	for _, key := range []string{strconv.Itoa(status), strconv.Itoa(status/100) + "XX", strconv.Itoa(status/100) + "xx", "default"} {
+		if r := o.Spec.Responses.Value(key); r != nil && r.Value != nil {
+			return r.Value
+		}
+	}
+	return nil
+}
+
+func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) []string {
+	if len(a.Body) == 0 || len(r.Content) == 0 {
+		return nil
+	}
+	have := exchange.MediaType(a.Header.Get("Content-Type"))
+	media := r.Content.Get(have)
+	if media == nil {
+		var types []string
+		for t := range r.Content {
+			types = append(types, t)
+		}
+		sort.Strings(types)
+		return []string{fmt.Sprintf("%s, %d: the answer is %s, described are %s", o.Title(), a.Status, have, strings.Join(types, ", "))}
+	}
+	if media.Schema == nil || media.Schema.Value == nil || !exchange.IsJSON(have) {
+		return nil
+	}
+	var v any
+	if err := json.Unmarshal(a.Body, &v); err != nil {
+		return []string{fmt.Sprintf("%s, %d: the body is no JSON: %s", o.Title(), a.Status, err)}
+	}
+	options := []openapi3.SchemaValidationOption{openapi3.VisitAsResponse(), openapi3.MultiErrors()}
+	if d.IsOpenAPI31OrLater() {
+		options = append(options, openapi3.EnableJSONSchema2020())
+	}
+	err := media.Schema.Value.VisitJSON(v, options...)
+	if err == nil {
+		return nil
+	}
+	var out []string
+	for _, one := range reasons(err) {
+		out = append(out, fmt.Sprintf("%s, %d: %s", o.Title(), a.Status, one))
+	}
+	return out
+}
+
+func reasons(err error) []string {
+	switch e := err.(type) {
+	case openapi3.MultiError:
+		var out []string
+		for _, one := range e {
+			out = append(out, reasons(one)...)
+		}
+		return out
+	case *openapi3.SchemaError:
+		at := "$"
+		for _, p := range e.JSONPointer() {
+			at += "/" + p
+		}
+		return []string{"body at " + at + ": " + e.Reason}
+	}
+	return []string{firstLine(err)}
+}

@@ -1,0 +1,146 @@
+package draft
+
+import (
+	"fmt"
+	"strings"
+
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// Resource is a resource statement being drafted.
+type Resource struct {
+	Name, Collection, Item, Members, Content, Identity string
+	// Under is the resource whose item this one's collection belongs to.
+	Under               string
+	Make, Remake, Amend *value.Value
+	AmendAs             string
+	// Turn is the member of Make that gets {turn}, so that items differ.
+	Turn               string
+	Assigned, Required []string
+	Supports           []string
+	// Notes are what was guessed or could not be told.
+	Notes []string
+}
+
+// Text is the statement, in canonical layout.
+func (r *Resource) Text() string {
+	var b strings.Builder
+	for _, n := range r.Notes {
+		fmt.Fprintf(&b, "# %s\n", n)
+	}
+	fmt.Fprintf(&b, "resource %s\n", r.Name)
+	if r.Under != "" {
+		fmt.Fprintf(&b, "  under %s\n", r.Under)
+	}
+	fmt.Fprintf(&b, "  collection %s\n", r.Collection)
+	line := func(word, text, otherwise string) {
+		if text != "" && text != otherwise {
+			fmt.Fprintf(&b, "  %s %s\n", word, text)
+		}
+	}
+	line("item", r.Item, r.Collection+"/{id}")
+	line("members", r.Members, "$[*]")
+	line("content", r.Content, "$")
+	line("identity", r.Identity, "$.id")
+	if r.Make != nil {
+		line("make", r.example(r.Make), "")
+	}
+	if r.Remake != nil {
+		line("remake", r.example(r.Remake), "")
+	}
+	if r.Amend != nil {
+		text := Body(r.Amend)
+		if r.AmendAs != "" {
+			text += " as " + r.AmendAs
+		}
+		line("amend", text, "")
+	}
+	line("assigned", names(r.Assigned), "")
+	line("required", names(r.Required), "")
+	line("supports", strings.Join(r.Supports, ", "), "")
+	return Canonical(b.String())
+}
+
+// names are members as they stand in a list: in quotes where they must.
+func names(list []string) string {
+	var out []string
+	for _, n := range list {
+		if strings.ContainsAny(n, " ,\"{}#") {
+			n = fmt.Sprintf("%q", n)
+		}
+		out = append(out, n)
+	}
+	return strings.Join(out, ", ")
+}
+
+// example is a body with {turn} in the member that tells items apart.
+func (r *Resource) example(v *value.Value) string { return r.with(v, "{turn}") }
+
+// with is a body with a text put into the member that tells items apart.
+func (r *Resource) with(v *value.Value, turn string) string {
+	if v.Kind != value.Object || r.Turn == "" {
+		return Body(v)
+	}
+	var parts []string
+	for i, n := range v.Names {
+		text := Body(v.Items[i])
+		if n == r.Turn && v.Items[i].Kind == value.String {
+			text = strings.TrimSuffix(text, `"`) + " " + turn + `"`
+			if dateForm.MatchString(v.Items[i].Text) {
+				text = `"{in_days(turn)}"`
+				if turn != "{turn}" {
+					text = `"{in_days(random_int(1000, 90000))}"`
+				}
+			}
+		}
+		parts = append(parts, strings.ReplaceAll(value.Quoted(n), "{", `\{`)+": "+text)
+	}
+	return "{ " + strings.Join(parts, ", ") + " }"
+}
+
+// Canonical is a text in the layout of fmt, or as it is when it cannot be read.
+func Canonical(text string) string {
+	f, diags := syntax.Parse(source.NewFile("draft", text))
+	if diags.Errors() > 0 {
+		return text
+	}
+	return syntax.Print(f)
+}
+
+// turnIn is the member whose text may well be any: a name or a title first.
+func turnIn(v *value.Value) string {
+	first := ""
+	for i, n := range v.Names {
+		it := v.Items[i]
+		if it.Kind != value.String || varies(n, it) || dateForm.MatchString(it.Text) || len(it.Text) > 40 || len(it.Text) < 3 {
+			continue
+		}
+		switch strings.ToLower(n) {
+		case "name", "title", "text", "label", "subject", "description":
+			return n
+		}
+		if first == "" && strings.ContainsAny(it.Text, " ") {
+			first = n
+		}
+	}
+	return first
+}
+
+// sanitized makes a word of the language of a text.
+func sanitized(text string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(text) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' && b.Len() > 0 || r == '_' {
+			b.WriteRune(r)
+		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "_") {
+			b.WriteByte('_')
+		}
+	}
+	out := strings.Trim(b.String(), "_")
+	if out == "" {
+		return "items"
+	}
+	return out
+}
