@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -14,6 +15,7 @@ import (
 	"usualpath/examples"
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
 	"usualpath/internal/harbour"
 )
 
@@ -57,7 +59,7 @@ func completeFaults(c *cobra.Command) {
 
 func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err error) {
 	if err := harbour.CheckFaults(faults); err != nil {
-		return usage(err.Error(), "usualpath demo serve --list-faults says what they do")
+		return noFault(err)
 	}
 	folder, err := os.MkdirTemp("", "usualpath-demo-*")
 	if err != nil {
@@ -132,6 +134,22 @@ func (a *app) next(arrow string, faults []string) {
 	}
 }
 
+// noFault tells of a name that no fault has, and of the nearest that there is.
+func noFault(err error) error {
+	hint := "usualpath demo serve --list-faults says what there is"
+	var unknown *harbour.UnknownFault
+	if errors.As(err, &unknown) {
+		var all []string
+		for _, f := range harbour.Faults() {
+			all = append(all, f.Name)
+		}
+		if n := source.Nearest(unknown.Name, all); n != "" {
+			hint = "did you mean --fault " + n + "? " + hint
+		}
+	}
+	return usage(err.Error(), hint)
+}
+
 // unpack writes the example project into a folder.
 func unpack(folder string) error {
 	return fs.WalkDir(examples.Files, ".", func(name string, d fs.DirEntry, err error) error {
@@ -167,7 +185,7 @@ func (a *app) serve() *cobra.Command {
 				return nil
 			}
 			if err := harbour.CheckFaults(o.Faults); err != nil {
-				return usage(err.Error(), "--list-faults says what they do")
+				return noFault(err)
 			}
 			ctx, stop := signal.NotifyContext(context.Background(), stopSignals...)
 			defer stop()

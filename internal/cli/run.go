@@ -36,6 +36,8 @@ type runFlags struct {
 	watch, history              bool
 	reports                     []string
 	save, shard, balance        string
+	against                     string
+	coverage                    bool
 	// process is a service that the command itself has started.
 	process engine.Process
 }
@@ -50,6 +52,8 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringVar(&f.level, "level", "must", "the lowest level whose miss fails: must, should or usual")
 	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE: "+strings.Join(out.Formats(), ", ")+" (repeatable)")
 	fl.StringVar(&f.save, "save", "", "write the run record to this file")
+	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
+	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")
 	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
 	fl.StringVar(&f.balance, "balance", "", "with --shard: deal the parts out by the times in this record")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
@@ -70,6 +74,7 @@ nothing is sent at all.`,
   usualpath run boats.upath --base http://127.0.0.1:4710
   usualpath run . --tag smoke --only "absent" -v
   usualpath run boats.upath --check lifecycle/deleted-is-gone
+  usualpath run . --against openapi.yaml
   usualpath run --watch`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if !c.Flags().Changed("seed") {
@@ -197,6 +202,10 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		defer func() { end(failed) }()
 		o.Service = s
 	}
+	held, err := f.heldAgainst(p)
+	if err != nil {
+		return err
+	}
 	docs, err := openOutputs(f, p)
 	if err != nil {
 		return err
@@ -223,6 +232,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	o.Emit = func(e event.Event) {
 		docs.event(e)
 		live.event(e)
+		held.event(e)
 		if end, ok := e.(*event.RunFinished); ok {
 			// Told once the live line is gone.
 			last = end
@@ -240,6 +250,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		view.Event(&event.Notice{Text: "flickers without a change: " + line})
 	}
 	view.Event(last)
+	departs := held.show(text, f.quiet, a.style(a.out))
 	if err := errors.Join(flushed, text.Flush()); err != nil {
 		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
 	}
@@ -247,7 +258,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		return closed
 	}
 	c := done.Counts
-	failed = c.Failed+c.Blocked > 0
+	failed = c.Failed+c.Blocked > 0 || departs
 	switch {
 	case done.Interrupted:
 		return &exit{code: exitInterrupted}
@@ -255,7 +266,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		return &exit{code: exitUnreachable}
 	case c.Scenarios == 0:
 		return usage("no scenario is chosen", "--only matches none of the rows")
-	case c.Failed+c.Blocked > 0:
+	case failed:
 		return &exit{code: exitFailed}
 	}
 	return nil

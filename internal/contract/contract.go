@@ -6,10 +6,13 @@ package contract
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -27,6 +30,8 @@ type Document struct {
 	Operations []*Operation
 	// prefixes are the paths of the servers.
 	prefixes []string
+	// bare tells that only the operations are known.
+	bare bool
 }
 
 // Operation is a method on a path template.
@@ -170,17 +175,19 @@ func matches(template, have []string) (int, bool) {
 
 // Check says what of an exchange the document does not describe.
 func (d *Document) Check(x *exchange.Exchange) []string {
-	if x.Answer == nil {
+	if x.Answer == nil || d.bare {
 		return nil
 	}
 	o, known := d.Find(x.Request.Method, x.Request.URL)
 	status := x.Answer.Status
 	switch {
-	case o == nil && known && (status == 405 || status == 501), o == nil && !known && status == 404, o == nil && x.Request.Method == "OPTIONS", o == nil && x.Request.Method == "HEAD":
+	case o == nil && (status == 404 || status == 405 || status == 501 || x.Request.Method == "OPTIONS" || x.Request.Method == "HEAD"):
 		// What is not described is not there.
 		return nil
+	case o == nil && known:
+		return []string{fmt.Sprintf("%s %s is answered, and only other methods of that path are described", x.Request.Method, template(x.Request.URL))}
 	case o == nil:
-		return []string{fmt.Sprintf("%s %s is not described, and answers %s", x.Request.Method, pathOf(x.Request.URL), x.Answer.StatusText())}
+		return []string{fmt.Sprintf("%s %s is answered, and no such path is described", x.Request.Method, template(x.Request.URL))}
 	}
 	response := d.response(o, status)
 	if response == nil {
@@ -245,20 +252,51 @@ func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) 
 	return out
 }
 
+// reasons are what does not fit a schema: each kind of place once, however many
+// members a list has.
 func reasons(err error) []string {
+	var out []string
+	add := func(text string) {
+		if !slices.Contains(out, text) {
+			out = append(out, text)
+		}
+	}
 	switch e := err.(type) {
 	case openapi3.MultiError:
-		var out []string
 		for _, one := range e {
-			out = append(out, reasons(one)...)
+			for _, r := range reasons(one) {
+				add(r)
+			}
 		}
-		return out
 	case *openapi3.SchemaError:
-		at := "$"
-		for _, p := range e.JSONPointer() {
-			at += "/" + p
+		// The validator of newer drafts tells all it found in one text.
+		if found := places.FindAllStringSubmatch(e.Reason, -1); found != nil {
+			for _, m := range found {
+				add("body at " + place(strings.Split(strings.Trim(m[1], "/"), "/")) + ": " + strings.TrimSpace(m[2]))
+			}
+			break
 		}
-		return []string{"body at " + at + ": " + e.Reason}
+		add("body at " + place(e.JSONPointer()) + ": " + firstLine(errors.New(e.Reason)))
+	default:
+		add(firstLine(err))
 	}
-	return []string{firstLine(err)}
+	return out
+}
+
+var places = regexp.MustCompile(`(?m)^\s*- at '([^']*)': (.*)$`)
+
+// place is a JSON Pointer (RFC 6901) as a path that is the same for all members
+// of a list.
+func place(pointer []string) string {
+	out := "$"
+	for _, p := range pointer {
+		switch _, err := strconv.Atoi(p); {
+		case p == "":
+		case err == nil:
+			out += "[*]"
+		default:
+			out += "." + p
+		}
+	}
+	return out
 }

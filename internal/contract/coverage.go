@@ -6,6 +6,8 @@ import (
 	"sort"
 	"strings"
 
+	"github.com/getkin/kin-openapi/openapi3"
+
 	"usualpath/internal/core/event"
 )
 
@@ -33,7 +35,18 @@ type Problem struct {
 	N           int
 }
 
-// NewCoverage makes an empty one; doc may be nil.
+// FromOperations is a document that only says which operations there are, as
+// "METHOD path"; nothing is held against it.
+func FromOperations(name string, titles []string) *Document {
+	d := &Document{Name: name, bare: true}
+	for _, t := range titles {
+		m, p, _ := strings.Cut(t, " ")
+		d.Operations = append(d.Operations, &Operation{Method: m, Path: p, Spec: &openapi3.Operation{}, segments: split(p)})
+	}
+	return d
+}
+
+// NewCoverage makes an empty one; without a document it holds what was sent.
 func NewCoverage(doc *Document) *Coverage {
 	return &Coverage{doc: doc, seen: map[string]*touched{}, problems: map[string]*Problem{}}
 }
@@ -51,11 +64,11 @@ func (c *Coverage) Event(e event.Event) {
 			for _, p := range c.doc.Check(x) {
 				c.problem(p, fmt.Sprintf("%s:%d step %q", st.File, st.Line, st.Title))
 			}
-			o, _ := c.doc.Find(x.Request.Method, x.Request.URL)
-			if o == nil {
+			if o, _ := c.doc.Find(x.Request.Method, x.Request.URL); o != nil {
+				title = o.Title()
+			} else if !c.doc.bare || x.Answer == nil || x.Answer.Status/100 != 2 {
 				continue
 			}
-			title = o.Title()
 		}
 		t := c.seen[title]
 		if t == nil {
@@ -103,20 +116,20 @@ type Row struct {
 	// Statuses are those seen, with how often; Missing those described and not
 	// seen; Params the described parameters that no request used.
 	Statuses, Missing, Params []string
+	// Beside tells that the operation is not among those that are known.
+	Beside bool
 }
 
 // Rows are the operations: those of the document, or those that were sent.
 func (c *Coverage) Rows() []Row {
 	var out []Row
+	known := map[string]bool{}
 	if c.doc == nil {
-		for title, t := range c.seen {
-			out = append(out, Row{Operation: title, Requests: t.n, Statuses: t.list()})
-		}
-		sort.Slice(out, func(i, j int) bool { return out[i].Operation < out[j].Operation })
-		return out
+		c.doc = FromOperations("", nil)
 	}
 	for _, o := range c.doc.Operations {
 		t := c.seen[o.Title()]
+		known[o.Title()] = true
 		if t == nil {
 			t = &touched{}
 		}
@@ -144,6 +157,14 @@ func (c *Coverage) Rows() []Row {
 		sort.Strings(row.Params)
 		out = append(out, row)
 	}
+	documented := len(out)
+	for title, t := range c.seen {
+		if !known[title] {
+			out = append(out, Row{Operation: title, Requests: t.n, Statuses: t.list(), Beside: true})
+		}
+	}
+	rest := out[documented:]
+	sort.Slice(rest, func(i, j int) bool { return rest[i].Operation < rest[j].Operation })
 	return out
 }
 

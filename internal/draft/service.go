@@ -149,9 +149,13 @@ func (r *Resource) look(send Send, base, item string, one, other *value.Value, i
 		r.Notes = append(r.Notes, "OPTIONS does not tell what can be done, so all of it is assumed: take out of `supports` what is not there.")
 	}
 	can := func(item bool, method string) bool { return !told || allow[fmt.Sprint(item)+method] }
+	notes := r.Notes
 	r.examplesFrom(one, other, id)
 	if !can(false, "POST") {
-		r.Make = nil
+		r.Make, r.Notes = nil, notes
+		if can(true, "PUT") {
+			r.Notes = append(r.Notes, "Items are made by PUT under a name of the client's, it seems: write `identity chosen \"…{turn}\" by "+r.Identity+"`, `make` and `supports … replace` yourself.")
+		}
 	}
 	if r.Make == nil || !can(true, "PUT") {
 		r.Remake = nil

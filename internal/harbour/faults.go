@@ -3,7 +3,6 @@ package harbour
 import (
 	"fmt"
 	"sort"
-	"strings"
 )
 
 // Fault is one thing that the harbour can be made to do wrong.
@@ -40,15 +39,16 @@ func Faults() []Fault {
 	return out
 }
 
-// CheckFaults says which of these names is no fault.
+// UnknownFault is a name that no fault has.
+type UnknownFault struct{ Name string }
+
+func (e *UnknownFault) Error() string { return fmt.Sprintf("there is no fault %q", e.Name) }
+
+// CheckFaults says which of these names is no fault: an *UnknownFault.
 func CheckFaults(names []string) error {
 	for _, n := range names {
 		if _, ok := fault(n); !ok {
-			var all []string
-			for _, f := range Faults() {
-				all = append(all, f.Name)
-			}
-			return fmt.Errorf("there is no fault %q; there are %s", n, strings.Join(all, ", "))
+			return &UnknownFault{n}
 		}
 	}
 	return nil

@@ -112,7 +112,11 @@ func (t *Terminal) step(e *event.StepFinished) {
 }
 
 func (t *Terminal) paintMark(m int) string {
-	s := t.Style
+	return t.Style.mark(m)
+}
+
+// mark is a painted mark: held, failed, warned, not reached.
+func (s *Style) mark(m int) string {
 	return s.paint([]lipgloss.Style{s.held, s.failed, s.warned, s.faint}[m], s.marks[m])
 }
 

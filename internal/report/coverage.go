@@ -1,0 +1,79 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+
+	"usualpath/internal/contract"
+)
+
+// Coverage writes what a run has touched of what there is, and what it met that
+// is not described. of names the document, or what else the operations are from;
+// brief leaves the table out.
+func Coverage(w io.Writer, c *contract.Coverage, of string, brief bool, s *Style) {
+	rows := c.Rows()
+	touched, all, width := 0, 0, 0
+	for _, r := range rows {
+		width = max(width, lipgloss.Width(Clean(r.Operation, false)))
+		if r.Beside {
+			continue
+		}
+		all++
+		if r.Requests > 0 {
+			touched++
+		}
+	}
+	fmt.Fprintf(w, "\n%s  %d of %s touched\n", s.Strong("coverage of "+of), touched, count(all, "operation"))
+	for _, r := range rows {
+		if r.Beside || brief {
+			continue
+		}
+		mark, says := s.mark(0), strings.Join(r.Statuses, "  ")
+		if r.Requests == 0 {
+			mark, says = s.mark(3), "no request"
+		}
+		fmt.Fprintf(w, "  %s %s  %s\n", mark, pad(Clean(r.Operation, false), width), says)
+		under := strings.Repeat(" ", width+6)
+		if r.Requests > 0 && len(r.Missing) > 0 {
+			fmt.Fprintf(w, "%s%s\n", under, s.Faint("never answered "+strings.Join(r.Missing, ", ")))
+		}
+		if r.Requests > 0 && len(r.Params) > 0 {
+			fmt.Fprintf(w, "%s%s\n", under, s.Faint("never sent "+Clean(strings.Join(r.Params, ", "), false)))
+		}
+	}
+	if !brief {
+		besides(w, rows, width, s)
+	}
+	problems := c.Problems()
+	if len(problems) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\n%s\n", s.Strong(count(len(problems), "thing")+" that "+of+" does not describe"))
+	for _, p := range problems {
+		fmt.Fprintf(w, "  %s %s\n      %s\n", s.mark(1), Clean(p.Text, false), s.Faint(fmt.Sprintf("%s, first in %s", times(p.N), Clean(p.Where, false))))
+	}
+}
+
+func besides(w io.Writer, rows []contract.Row, width int, s *Style) {
+	told := false
+	for _, r := range rows {
+		if !r.Beside {
+			continue
+		}
+		if !told {
+			fmt.Fprintf(w, "  %s\n", s.Faint("beside them"))
+			told = true
+		}
+		fmt.Fprintf(w, "    %s  %s\n", pad(Clean(r.Operation, false), width), strings.Join(r.Statuses, "  "))
+	}
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
+}
