@@ -328,6 +328,11 @@ func (p *parser) needTarget(form string) *Template {
 	}
 	start := p.i
 	t := p.target()
+	if len(t.Parts) == 0 {
+		// A stray carriage return ends a target, and no line.
+		p.failHere("a path was expected, found "+p.found(), "write "+form)
+		return t
+	}
 	if first := t.Parts[0]; first.Expr == nil {
 		switch {
 		case strings.HasPrefix(first.Text, "/"), strings.HasPrefix(first.Text, "http://"), strings.HasPrefix(first.Text, "https://"):
