@@ -1,12 +1,15 @@
 package tests
 
 import (
+	"encoding/json"
 	"os"
 	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/core/syntax"
 )
 
 var upathBlock = regexp.MustCompile("(?s)```upath\n(.*?)```")
@@ -23,6 +26,24 @@ func TestEveryExampleOfTheReferenceRuns(t *testing.T) {
 			r := run(t, dir, args...)
 			assert.Equal(t, 0, r.code, "%v\n%s\n%s%s", args, b[1], r.out, r.err)
 			assert.Empty(t, r.err, "%v", args)
+		}
+	}
+}
+
+func TestTheGrammarKnowsEveryKeyword(t *testing.T) {
+	data, err := os.ReadFile("../editors/upath.tmLanguage.json")
+	require.NoError(t, err)
+	var grammar struct {
+		Repository map[string]struct{ Match string }
+	}
+	require.NoError(t, json.Unmarshal(data, &grammar))
+	statement, err := regexp.Compile(grammar.Repository["statement"].Match)
+	require.NoError(t, err)
+	for _, under := range []string{"", "scenario", "routine", "step", "send", "defaults", "environment", "service", "resource"} {
+		words := syntax.KeywordsUnder(under)
+		require.NotEmpty(t, words, under)
+		for _, w := range words {
+			require.True(t, statement.MatchString("  "+w[0]+" x"), "%s is not coloured", w[0])
 		}
 	}
 }

@@ -105,7 +105,7 @@ errors (nothing was sent), 3 the service could not be started or reached,
 				return nil
 			}
 			hint := "usualpath --help shows the commands"
-			if n := source.Nearest(args[0], []string{"try", "new", "run", "lint", "fmt", "derive", "explain", "report", "compare", "demo", "version", "completion"}); n != "" {
+			if n := source.Nearest(args[0], []string{"try", "new", "run", "lint", "fmt", "derive", "explain", "report", "compare", "demo", "lsp", "version", "completion"}); n != "" {
 				hint = "did you mean usualpath " + n + "?"
 			}
 			return usage(fmt.Sprintf("unknown command %q", args[0]), hint)
@@ -121,7 +121,7 @@ errors (nothing was sent), 3 the service could not be started or reached,
 		}
 		return usage("--color is auto, always or never, not "+a.color, "")
 	}
-	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.version())
+	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.version())
 	return root
 }
 

@@ -1,5 +1,7 @@
 package syntax
 
+import "sort"
+
 // Where a statement may stand.
 const (
 	inFile = 1 << iota
@@ -132,3 +134,28 @@ var predicateWords = map[string][]string{
 	"observation": {"unchanged", "gains", "loses", "changes"},
 	"answer":      {"missing"},
 }
+
+// under says where the statements below a word stand.
+var under = map[string]int{
+	"": inFile, "scenario": inHead, "afterwards": inRoutine, "before": inRoutine, "after": inRoutine, "routine": inRoutine,
+	"step": inStep, "send": inRequest, "again": inRequest, "defaults": inDefaults, "environment": inEnvironment, "service": inService, "resource": inResource,
+}
+
+// KeywordsUnder are the words that may start a statement below one that starts
+// with the given word ("" for the file itself), each with how it goes on, in
+// alphabetical order.
+func KeywordsUnder(word string) [][2]string {
+	list := wordsIn(under[word])
+	sort.Strings(list)
+	var out [][2]string
+	for _, w := range list {
+		out = append(out, [2]string{w, keywords[w].form})
+	}
+	return out
+}
+
+// Form is how a statement that starts with a word goes on; "" for no keyword.
+func Form(word string) string { return keywords[word].form }
+
+// Subjects are the words of what an expectation may be about.
+func Subjects() []string { return subjectWords }

@@ -1,0 +1,57 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"os"
+	"os/exec"
+
+	"github.com/spf13/cobra"
+
+	"usualpath/internal/lsp"
+)
+
+// stdio is the stream that an editor speaks over.
+type stdio struct {
+	io.Reader
+	io.Writer
+}
+
+func (stdio) Close() error { return os.Stdin.Close() }
+
+func (a *app) lsp() *cobra.Command {
+	c := &cobra.Command{
+		Use: "lsp", Short: "Language server for editors",
+		Long: `Speaks the Language Server Protocol over standard input and output: editors start
+it for files that end in .upath. There are diagnostics as one types, completion,
+hover, definitions, rename, symbols, folding, formatting, and a lens above each
+scenario that runs it.`,
+		Example: `  usualpath lsp`,
+		Args:    cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			ctx := c.Context()
+			if ctx == nil {
+				ctx = context.Background()
+			}
+			s := &lsp.Server{Version: version(), Run: func(ctx context.Context, args ...string) (string, error) {
+				self, err := os.Executable()
+				if err != nil {
+					return "", err
+				}
+				var out bytes.Buffer
+				run := exec.CommandContext(ctx, self, args...)
+				run.Stdout, run.Stderr = &out, &out
+				err = run.Run()
+				return out.String(), err
+			}}
+			if err := s.Serve(ctx, stdio{os.Stdin, a.out}); err != nil {
+				return &exit{code: exitBroken, message: "the editor went away without a word: " + err.Error()}
+			}
+			return nil
+		},
+	}
+	// Editors add it, and there is no other way to speak.
+	c.Flags().Bool("stdio", true, "speak over standard input and output")
+	return c
+}

@@ -1,0 +1,188 @@
+package lsp
+
+import (
+	"regexp"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+var (
+	methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"}
+	// headers are fields of RFC 9110, RFC 9111 and of the registry that testers
+	// write.
+	headers = []string{"Accept", "Accept-Encoding", "Accept-Language", "Allow", "Authorization", "Cache-Control", "Content-Encoding", "Content-Language",
+		"Content-Length", "Content-Location", "Content-Type", "Cookie", "ETag", "Idempotency-Key", "If-Match", "If-Modified-Since", "If-None-Match",
+		"If-Unmodified-Since", "Last-Modified", "Link", "Location", "Origin", "Prefer", "Range", "Retry-After", "Set-Cookie", "User-Agent", "Vary", "WWW-Authenticate"}
+	inName    = regexp.MustCompile(`(?:^|[^\\])\{([A-Za-z_][A-Za-z0-9_]*)?$`)
+	inTitle   = regexp.MustCompile(`\bdo "([^"]*)$`)
+	inStep    = regexp.MustCompile(`\b(?:of|from|as|than) "([^"]*)$`)
+	inStatus  = regexp.MustCompile(`\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`)
+	inHeader  = regexp.MustCompile(`\bheader\s+([A-Za-z-]*)$`)
+	inMethod  = regexp.MustCompile(`^\s*send\s+([A-Za-z]*)$`)
+	inCheck   = regexp.MustCompile(`^\s*(?:skip|check)\s+([a-z/-]*)$`)
+	inSubject = regexp.MustCompile(`^\s*(?:expect|prefer|need)\s+([a-z]*)$`)
+	inWord    = regexp.MustCompile(`^\s*([a-z]*)$`)
+)
+
+// complete proposes how the text before an offset goes on.
+func (d *document) complete(offset int) []completion {
+	line := lineBefore(d.text, offset)
+	type list struct {
+		form  *regexp.Regexp
+		items func() []completion
+	}
+	for _, l := range []list{
+		{inName, func() []completion { return d.names(offset) }},
+		{inTitle, func() []completion { return d.titles("routine") }},
+		{inStep, func() []completion { return d.titles("step") }},
+		{inMethod, func() []completion { return words(methods, kindValue) }},
+		{inHeader, func() []completion { return words(headers, kindValue) }},
+		{inCheck, checks},
+		{inStatus, func() []completion {
+			if !strings.Contains(line, "status") {
+				return nil
+			}
+			return statuses()
+		}},
+		{inSubject, func() []completion { return d.subjects(offset) }},
+		{inWord, func() []completion { return d.keywords(offset) }},
+	} {
+		m := l.form.FindStringSubmatch(line)
+		if m == nil {
+			continue
+		}
+		typed := m[1]
+		where := rangeIn(d.text, source.Span{Start: offset - len(typed), End: offset})
+		out := []completion{}
+		for _, c := range l.items() {
+			if strings.HasPrefix(strings.ToLower(c.Label), strings.ToLower(typed)) {
+				c.TextEdit = &textEdit{where, c.Label}
+				out = append(out, c)
+			}
+		}
+		return out
+	}
+	return []completion{}
+}
+
+func words(list []string, kind int) []completion {
+	var out []completion
+	for _, w := range list {
+		out = append(out, completion{Label: w, Kind: kind})
+	}
+	return out
+}
+
+func statuses() []completion {
+	var out []completion
+	for code := 100; code < 600; code++ {
+		if text := exchange.Phrase(code); text != "" {
+			out = append(out, completion{Label: strconv.Itoa(code), Kind: kindUnit, Detail: text})
+		}
+	}
+	for _, c := range [][2]string{{"2xx", "any success"}, {"3xx", "any redirection"}, {"4xx", "any client error"}, {"5xx", "any server error"}} {
+		out = append(out, completion{Label: c[0], Kind: kindUnit, Detail: c[1]})
+	}
+	return out
+}
+
+func checks() []completion {
+	var out []completion
+	for _, k := range resource.Catalogue() {
+		out = append(out, completion{Label: k.ID(), Kind: kindValue, Detail: k.Level, Documentation: k.Proves})
+	}
+	return out
+}
+
+// names are the names that can stand at a place, and the functions.
+func (d *document) names(offset int) []completion {
+	var out []completion
+	seen := map[string]bool{}
+	for _, s := range d.visible(offset) {
+		for _, b := range s.bindings() {
+			if !seen[b.Name] {
+				seen[b.Name] = true
+				out = append(out, completion{Label: b.Name, Kind: kindVariable, Detail: strings.TrimSpace(lineAt(s.file.Source.Text, b.Span.Start))})
+			}
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Label < out[j].Label })
+	for _, f := range scope.Functions() {
+		out = append(out, completion{Label: f, Kind: kindFunction})
+	}
+	return out
+}
+
+func lineAt(text string, offset int) string {
+	start := strings.LastIndexByte(text[:offset], '\n') + 1
+	line, _, _ := strings.Cut(text[start:], "\n")
+	return strings.TrimSuffix(line, "\r")
+}
+
+// titles are those of the document's statements of a word, and for routines of
+// the files that it uses.
+func (d *document) titles(word string) []completion {
+	var out []completion
+	add := func(st *syntax.Statement) {
+		title := ""
+		switch b := st.Body.(type) {
+		case *syntax.Titled:
+			title, _ = plain(b.Title)
+		case *syntax.Routine:
+			title, _ = plain(b.Title)
+		}
+		if title != "" && st.Word == word && !slices.ContainsFunc(out, func(c completion) bool { return c.Label == title }) {
+			out = append(out, completion{Label: title, Kind: kindFunction})
+		}
+	}
+	for _, f := range d.project.Files {
+		if f.Derived() || word == "step" && f.Path != d.path {
+			continue
+		}
+		nameScope{f, f.Statements, false}.each(add)
+	}
+	return out
+}
+
+func (d *document) subjects(offset int) []completion {
+	out := words(syntax.Subjects(), kindKeyword)
+	for _, s := range d.visible(offset) {
+		s.each(func(st *syntax.Statement) {
+			if o, ok := st.Body.(*syntax.Observe); ok {
+				out = append(out, completion{Label: o.Name, Kind: kindVariable, Detail: syntax.ObserveText(o)})
+			}
+		})
+	}
+	return out
+}
+
+// keywords are the words that may start a statement where the line stands.
+func (d *document) keywords(offset int) []completion {
+	var out []completion
+	for _, k := range syntax.KeywordsUnder(parent(d.text, offset)) {
+		out = append(out, completion{Label: k[0], Kind: kindKeyword, Detail: k[1]})
+	}
+	return out
+}
+
+// parent is the first word of the line under which a line stands; "" for none.
+func parent(text string, offset int) string {
+	line := lineBefore(text, offset)
+	deep := len(line) - len(strings.TrimLeft(line, " \t"))
+	lines := strings.Split(text[:offset-len(line)], "\n")
+	for i := len(lines) - 1; i >= 0 && deep > 0; i-- {
+		trimmed := strings.TrimLeft(lines[i], " \t")
+		if at := len(lines[i]) - len(trimmed); strings.TrimSpace(trimmed) != "" && at < deep {
+			return strings.Fields(trimmed)[0]
+		}
+	}
+	return ""
+}

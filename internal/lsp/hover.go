@@ -1,0 +1,73 @@
+package lsp
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+// hover tells about what stands at an offset: a name, a check, a status, a
+// keyword.
+func (d *document) hover(offset int) *hover {
+	say := func(text string) *hover { return &hover{markup{"markdown", text}} }
+	if name, _, ok := d.nameAt(offset); ok {
+		if s, at, found := d.bound(name, offset); found {
+			text := fmt.Sprintf("`%s` is bound in %s, line %d:\n\n```\n%s\n```", name, filepath.Base(s.file.Path),
+				s.file.Source.Position(at.Start).Line, strings.TrimSpace(lineAt(s.file.Source.Text, at.Start)))
+			if last := d.last(name); last != "" {
+				text += "\n\nlast value: `" + strings.ReplaceAll(last, "`", "'") + "`"
+			}
+			return say(text)
+		}
+	}
+	w := wordAt(d.text, offset)
+	word := d.text[w.Start:w.End]
+	if k := resource.Find(word); k != nil && strings.Contains(word, "/") {
+		return say(fmt.Sprintf("**%s** (%s)\n\nproves: %s\n\nsource: %s\n\nusual cause: %s\n\nusual mend: %s", k.ID(), k.Level, k.Proves, k.Source, k.Cause, k.Mend))
+	}
+	line := lineAt(d.text, offset)
+	if code, err := strconv.Atoi(word); err == nil && code >= 100 && code < 600 && strings.Contains(line, "status") {
+		if text := exchange.Phrase(code); text != "" {
+			return say(fmt.Sprintf("**%d %s** (RFC 9110 §15)", code, text))
+		}
+	}
+	if form := syntax.Form(word); form != "" && strings.HasPrefix(strings.TrimSpace(line), word) && strings.TrimSpace(lineBefore(d.text, w.Start)) == "" {
+		return say("```\n" + form + "\n```")
+	}
+	return nil
+}
+
+// last is the value that a request by hand kept under a name.
+func (d *document) last(name string) string {
+	dir := filepath.Dir(d.path)
+	for _, root := range []string{d.project.Root, dir} {
+		data, err := os.ReadFile(filepath.Join(root, ".usualpath", "tried.json"))
+		if root == "" || err != nil {
+			continue
+		}
+		var files map[string]map[string]json.RawMessage
+		if json.Unmarshal(data, &files) == nil {
+			if v, ok := files[filepath.Base(d.path)][name]; ok {
+				return string(v)
+			}
+		}
+	}
+	return ""
+}
+
+// renamed is the span of the name at an offset, when it can be renamed.
+func (d *document) renamed(offset int) (source.Span, bool) {
+	name, at, ok := d.nameAt(offset)
+	if ok {
+		_, _, ok = d.bound(name, offset)
+	}
+	return at, ok
+}

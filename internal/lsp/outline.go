@@ -1,0 +1,104 @@
+package lsp
+
+import (
+	"fmt"
+
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+)
+
+// symbols are the document's scenarios, steps, routines, resources and names.
+func (d *document) symbols() []symbol { return d.below(d.tree.Statements) }
+
+func (d *document) below(list []*syntax.Statement) []symbol {
+	out := []symbol{}
+	for _, st := range list {
+		name, kind := "", 0
+		switch b := st.Body.(type) {
+		case *syntax.Titled:
+			name, kind = raw(b.Title), symbolMethod
+			if st.Word == "scenario" {
+				kind = symbolClass
+			}
+		case *syntax.Routine:
+			name, kind = raw(b.Title), symbolFunction
+		case *syntax.Named:
+			name, kind = st.Word+" "+b.Name, symbolModule
+		case *syntax.Let:
+			name, kind = b.Name, symbolVariable
+		case *syntax.Keep:
+			name, kind = b.Name, symbolVariable
+		case *syntax.Block, *syntax.Each:
+			name, kind = st.Word, symbolEvent
+		}
+		if kind == 0 || name == "" {
+			continue
+		}
+		out = append(out, symbol{Name: name, Kind: kind, Children: d.below(st.Children),
+			Range: rangeIn(d.text, source.Span{Start: st.Span.Start, End: end(st)}), SelectionRange: rangeIn(d.text, st.Span)})
+	}
+	return out
+}
+
+func raw(n *syntax.Node) string {
+	if n == nil || n.Template == nil {
+		return ""
+	}
+	return n.Template.Raw
+}
+
+// foldings are the statements that reach over more than a line.
+func (d *document) foldings() []folding {
+	out := []folding{}
+	var down func(st *syntax.Statement)
+	down = func(st *syntax.Statement) {
+		from, to := d.src.Position(st.Span.Start).Line, d.src.Position(end(st)).Line
+		if to > from {
+			out = append(out, folding{from - 1, to - 1})
+		}
+		for _, c := range st.Children {
+			down(c)
+		}
+	}
+	for _, st := range d.tree.Statements {
+		down(st)
+	}
+	return out
+}
+
+// lenses offer to run a scenario, or the checks of a resource.
+func (d *document) lenses() []lens {
+	out := []lens{}
+	for _, st := range d.tree.Statements {
+		switch b := st.Body.(type) {
+		case *syntax.Titled:
+			if title, ok := plain(b.Title); ok && st.Word == "scenario" {
+				out = append(out, lens{rangeIn(d.text, st.Span), command{"run this scenario", runCommand, []any{d.path, "--only", title}}})
+			}
+		case *syntax.Named:
+			n := 0
+			for _, s := range d.project.Scenarios() {
+				if s.Check != nil && s.Check.Resource == b.Name && s.File.Path == d.path {
+					n++
+				}
+			}
+			if st.Word == "resource" && n > 0 {
+				out = append(out, lens{rangeIn(d.text, st.Span), command{fmt.Sprintf("%d derived checks: run the file", n), runCommand, []any{d.path}}})
+			}
+		}
+	}
+	return out
+}
+
+// formatted is the whole text in canonical layout; nil when it has errors.
+func (d *document) formatted() []textEdit {
+	tree, diags := syntax.Parse(d.src)
+	if diags.Errors() > 0 {
+		return nil
+	}
+	text := syntax.Print(tree)
+	if text == d.text {
+		return []textEdit{}
+	}
+	return []textEdit{{rangeIn(d.text, source.Span{Start: 0, End: len(d.text)}), text}}
+}
