@@ -46,17 +46,6 @@ With --fault the harbour does one thing wrong, and the run shows it.`,
 	return c
 }
 
-func completeFaults(c *cobra.Command) {
-	// The flag is there, so this cannot fail.
-	_ = c.RegisterFlagCompletionFunc("fault", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		var out []string
-		for _, f := range harbour.Faults() {
-			out = append(out, f.Name+"\t"+f.Says)
-		}
-		return out, cobra.ShellCompDirectiveNoFileComp
-	})
-}
-
 func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err error) {
 	if err := harbour.CheckFaults(faults); err != nil {
 		return noFault(err)

@@ -118,19 +118,3 @@ func (f *runFlags) wants(st *syntax.Statement) bool {
 	}
 	return false
 }
-
-func completeChecks(c *cobra.Command) {
-	ids := func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		var out []string
-		for _, k := range resource.Catalogue() {
-			out = append(out, k.ID()+"\t"+k.Proves)
-		}
-		return out, cobra.ShellCompDirectiveNoFileComp
-	}
-	// The flags are there, so this cannot fail.
-	_ = c.RegisterFlagCompletionFunc("check", ids)
-	_ = c.RegisterFlagCompletionFunc("family", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-		names, _ := resource.Families()
-		return names, cobra.ShellCompDirectiveNoFileComp
-	})
-}

@@ -38,6 +38,7 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 		},
 	}
 	c.Flags().StringVar(&env, "env", "", "the environment of project.upath to use")
+	completeProject(c)
 	return c
 }
 

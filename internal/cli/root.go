@@ -98,7 +98,9 @@ Look at one answer, write it down as a scenario, run it again and again:
 
 Exit codes: 0 all held, 1 an expectation failed, 2 wrong usage or a file with
 errors (nothing was sent), 3 the service could not be started or reached,
-4 the tool itself failed, 130 interrupted.`,
+4 the tool itself failed, 130 interrupted.
+
+Help that teaches: usualpath help language, or a part of it, listed below.`,
 		SilenceUsage: true, SilenceErrors: true,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
@@ -121,7 +123,8 @@ errors (nothing was sent), 3 the service could not be started or reached,
 		}
 		return usage("--color is auto, always or never, not "+a.color, "")
 	}
-	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.version())
+	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
+	a.help(root)
 	return root
 }
 

@@ -105,6 +105,7 @@ nothing is sent at all.`,
 	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
 	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
 	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
+	completeProject(c)
 	return c
 }
 

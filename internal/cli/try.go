@@ -66,6 +66,7 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show all headers, the request's too, and where the time went")
 	c.MarkFlagsMutuallyExclusive("json", "text")
 	c.Flags().SortFlags = false
+	completeProject(c)
 	return c
 }
 

@@ -1,0 +1,9 @@
+// Package docs is what the tool carries along of its own documentation.
+package docs
+
+import _ "embed"
+
+// Language is the reference of the scenario language, in Markdown.
+//
+//go:embed language.md
+var Language string

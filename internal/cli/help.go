@@ -1,0 +1,154 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/cobra/doc"
+
+	"usualpath/docs"
+	"usualpath/internal/report"
+)
+
+// topics are the parts of the reference that help shows, by the head of the
+// section; "" is all of it.
+var topics = []struct{ name, short, section string }{
+	{"language", "the scenario language, all of it", ""},
+	{"lines", "how a file is laid out", "Lines"},
+	{"names", "values, names and functions", "Values and names"},
+	{"projects", "project.upath, environments, the started service, routines", "Files and projects"},
+	{"steps", "requests", "Steps"},
+	{"expectations", "what can be expected of an answer", "Expectations"},
+	{"shapes", "patterns of JSON", "Shapes"},
+	{"effects", "observations, and what a request did to them", "Effects"},
+	{"resources", "what a resource statement may say", "Resources"},
+}
+
+const exitCodes = `Every command ends with one of these codes:
+
+    0    all held; what should and is usual may have been warned of
+    1    an expectation failed or could not be judged, something is newly failing
+         (compare), a file is not in canonical layout (fmt --check), or an answer
+         departs from the document (run --against)
+    2    wrong usage, or a file with errors: nothing was sent
+    3    the service could not be started or reached, or it ended during the run
+    4    the tool itself failed
+    130  interrupted: the clean-up has run and the record is complete
+`
+
+// help adds the topics that teach.
+func (a *app) help(root *cobra.Command) {
+	for _, t := range topics {
+		c := &cobra.Command{Use: t.name, Short: t.short}
+		c.SetHelpFunc(func(*cobra.Command, []string) {
+			fmt.Fprint(a.out, plainText(section(docs.Language, t.section), a.style(a.out)))
+		})
+		root.AddCommand(c)
+	}
+	c := &cobra.Command{Use: "exit-codes", Short: "what the exit codes mean"}
+	c.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, exitCodes) })
+	root.AddCommand(c)
+}
+
+// section is the part of a Markdown text below a head of the second level.
+func section(text, head string) string {
+	if head == "" {
+		return text
+	}
+	_, rest, _ := strings.Cut(text, "\n## "+head+"\n")
+	rest, _, _ = strings.Cut(rest, "\n## ")
+	return "## " + head + "\n" + rest
+}
+
+var link = regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`)
+
+// plainText sets Markdown for a terminal: paragraphs in lines of 88 characters,
+// code moved in, tables as they are.
+func plainText(text string, s *report.Style) string {
+	var b strings.Builder
+	var paragraph []string
+	flush := func() {
+		if len(paragraph) > 0 {
+			for _, l := range fold(link.ReplaceAllString(strings.Join(paragraph, " "), "$1"), 88) {
+				b.WriteString(l + "\n")
+			}
+			paragraph = nil
+		}
+	}
+	code := false
+	lines := strings.Split(strings.TrimSpace(text), "\n")
+	for i, l := range lines {
+		switch {
+		case !code && strings.HasPrefix(l, "|") && i+1 < len(lines) && strings.HasPrefix(lines[i+1], "|-"):
+			// The heads of a table say nothing here.
+			flush()
+		case strings.HasPrefix(l, "```"):
+			flush()
+			code = !code
+		case code && l == "":
+			b.WriteString("\n")
+		case code:
+			b.WriteString("    " + l + "\n")
+		case strings.HasPrefix(l, "#"):
+			flush()
+			b.WriteString(s.Strong(strings.TrimLeft(l, "# ")) + "\n")
+		case strings.HasPrefix(l, "|"):
+			flush()
+			row(&b, l)
+		case l == "":
+			flush()
+			b.WriteString("\n")
+		default:
+			paragraph = append(paragraph, l)
+		}
+	}
+	flush()
+	return b.String()
+}
+
+// row sets a row of a table as a term and what is said of it.
+func row(b *strings.Builder, line string) {
+	cells := strings.Split(strings.Trim(strings.ReplaceAll(line, `\|`, "\x00"), "|"), "|")
+	for i, c := range cells {
+		cells[i] = strings.TrimSpace(strings.ReplaceAll(c, "\x00", "|"))
+	}
+	if strings.Trim(strings.Join(cells, ""), "-: ") == "" {
+		return
+	}
+	b.WriteString("  " + cells[0] + "\n")
+	for _, l := range fold(strings.Join(cells[1:], "   "), 80) {
+		b.WriteString("      " + l + "\n")
+	}
+}
+
+// man writes manual pages; it is for those who package the tool.
+func (a *app) man() *cobra.Command {
+	return &cobra.Command{
+		Use: "man DIR", Short: "Write a manual page for each command", Hidden: true, Args: cobra.ExactArgs(1),
+		Example: `  usualpath man share/man/man1`,
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := os.MkdirAll(args[0], 0o755); err != nil {
+				return usage(err.Error(), "name a folder that can be written")
+			}
+			// A page that is made twice is the same twice.
+			made := time.Unix(0, 0).UTC()
+			head := &doc.GenManHeader{Title: "USUALPATH", Section: "1", Source: "usualpath", Manual: "Usual Path", Date: &made}
+			root := c.Root()
+			root.DisableAutoGenTag = true
+			if err := doc.GenManTree(root, head, args[0]); err != nil {
+				return &exit{code: exitBroken, message: err.Error()}
+			}
+			pages, err := filepath.Glob(filepath.Join(args[0], "usualpath*.1"))
+			if err != nil {
+				return &exit{code: exitBroken, message: err.Error()}
+			}
+			fmt.Fprintf(a.out, "wrote %s below %s\n", plural(len(pages), "page"), args[0])
+			return nil
+		},
+	}
+}

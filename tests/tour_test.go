@@ -1,0 +1,66 @@
+package tests
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// free is a port that nothing listens on.
+func free(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, l.Close()) }()
+	return fmt.Sprint(l.Addr().(*net.TCPAddr).Port)
+}
+
+// The tour of the README is typed as it stands there, in an empty folder; only
+// the port is one that is free here.
+func TestTheTourOfTheREADME(t *testing.T) {
+	shell, err := exec.LookPath("bash")
+	if err != nil {
+		t.Skip("there is no shell to type into")
+	}
+	readme, err := os.ReadFile("../README.md")
+	require.NoError(t, err)
+	block := regexp.MustCompile("(?s)```sh\n(.*?)```").FindStringSubmatch(string(readme))
+	require.NotNil(t, block)
+	typed := strings.Split(strings.TrimSpace(block[1]), "\n")
+	require.Less(t, len(typed), 10)
+	port := free(t)
+	var script strings.Builder
+	script.WriteString("trap 'kill %1' EXIT\n")
+	for i, l := range typed {
+		fmt.Fprintf(&script, "echo '== %d'; %s\n", i, strings.ReplaceAll(l, "4710", port))
+		if strings.HasSuffix(l, "&") {
+			fmt.Fprintf(&script, "for i in $(seq 100); do (exec 3<>/dev/tcp/127.0.0.1/%s) 2>/dev/null && break; sleep 0.05; done\n", port)
+		} else {
+			fmt.Fprintf(&script, "echo \"code $?\"\n")
+		}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	c := exec.CommandContext(ctx, shell, "-c", script.String())
+	c.Dir = t.TempDir()
+	c.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
+	out, err := c.CombinedOutput()
+	require.NotNil(t, c.ProcessState, "%v", err)
+	said := strings.Split(string(out), "== ")[1:]
+	require.Len(t, said, len(typed))
+	for i, want := range [][]string{{"listens at"}, {"200 OK", "Arctic Tern", "code 0"}, {"wrote gull-point/boats.upath", "code 0"}, {"code 0"},
+		{"1 scenario: 1 held", "code 0"}, {"lifecycle/replace-takes-effect", "2 failed", "code 1"}, {"cause", "mend", "code 0"}} {
+		for _, w := range want {
+			require.Contains(t, said[i], w, typed[i])
+		}
+	}
+}
