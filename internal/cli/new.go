@@ -99,7 +99,7 @@ func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
 	if len(notes) > 0 {
 		fmt.Fprintf(a.out, "\nleft for you\n")
 		for _, n := range notes {
-			fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), report.Clean(n, false))
+			fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), strings.Join(fold(report.Clean(n, false), 92), "\n    "))
 		}
 	}
 	fmt.Fprintf(a.out, "\nnext\n")

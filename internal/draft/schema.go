@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -338,6 +339,9 @@ func plainShape(s *openapi3.Schema, deep int) string {
 			return s.Format
 		case "date-time":
 			return "datetime"
+		}
+		if _, err := regexp.Compile(s.Pattern); s.Pattern != "" && err == nil && !strings.ContainsAny(s.Pattern, "/\n\r") {
+			return "/" + s.Pattern + "/"
 		}
 		return "string" + lengths(s)
 	}

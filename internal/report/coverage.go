@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/charmbracelet/lipgloss"
@@ -15,13 +16,17 @@ import (
 // brief leaves the table out.
 func Coverage(w io.Writer, c *contract.Coverage, of string, brief bool, s *Style) {
 	rows := c.Rows()
-	touched, all, width := 0, 0, 0
+	touched, all, width, seen := 0, 0, 0, 0
 	for _, r := range rows {
 		width = max(width, lipgloss.Width(Clean(r.Operation, false)))
 		if r.Beside {
 			continue
 		}
 		all++
+		// A long row has what was never seen behind it, not under all others.
+		if n := lipgloss.Width(strings.Join(r.Statuses, "  ")); n <= 36 {
+			seen = max(seen, n)
+		}
 		if r.Requests > 0 {
 			touched++
 		}
@@ -35,14 +40,11 @@ func Coverage(w io.Writer, c *contract.Coverage, of string, brief bool, s *Style
 		if r.Requests == 0 {
 			mark, says = s.mark(3), "no request"
 		}
-		fmt.Fprintf(w, "  %s %s  %s\n", mark, pad(Clean(r.Operation, false), width), says)
-		under := strings.Repeat(" ", width+6)
-		if r.Requests > 0 && len(r.Missing) > 0 {
-			fmt.Fprintf(w, "%s%s\n", under, s.Faint("never answered "+strings.Join(r.Missing, ", ")))
+		line := fmt.Sprintf("  %s %s  %s", mark, pad(Clean(r.Operation, false), width), pad(says, seen))
+		if r.Requests > 0 && len(r.Missing)+len(r.Params) > 0 {
+			line += "  " + s.Faint("never "+Clean(strings.Join(append(slices.Clone(r.Missing), r.Params...), ", "), false))
 		}
-		if r.Requests > 0 && len(r.Params) > 0 {
-			fmt.Fprintf(w, "%s%s\n", under, s.Faint("never sent "+Clean(strings.Join(r.Params, ", "), false)))
-		}
+		fmt.Fprintln(w, strings.TrimRight(line, " "))
 	}
 	if !brief {
 		besides(w, rows, width, s)
