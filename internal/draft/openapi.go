@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -243,7 +244,7 @@ func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
 			}
 		}
 	}
-	item := g.answers()
+	item := g.answers(s)
 	g.bodies(s, item)
 	if g.ops["create"] == nil && g.ops["replace"] != nil {
 		s.left("%s: whoever sends it chooses the name of what it makes, it seems: write `identity chosen \"…{turn}\" by PATH`, `make` and `supports … replace` into %s", g.ops["replace"].Title(), g.Name)
@@ -258,9 +259,12 @@ func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
 	}
 }
 
+// plainName is a member that stands in a path without quotes.
+var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+
 // answers finds members, content and identity in the answers, and gives the
 // schema of an item.
-func (g *group) answers() *openapi3.Schema {
+func (g *group) answers(s *Suite) *openapi3.Schema {
 	item := &openapi3.Schema{}
 	for _, w := range []string{"create", "read"} {
 		if op := g.ops[w]; op != nil {
@@ -293,11 +297,17 @@ func (g *group) answers() *openapi3.Schema {
 		}
 	}
 	for _, n := range []string{"id", g.param, singular(g.Name) + "_id", singular(g.Name) + "Id", "_id", "uuid"} {
-		if item.Properties[n] != nil {
+		if item.Properties[n] != nil && plainName.MatchString(n) {
 			g.Identity = "$." + n
 			return item
 		}
 	}
+	if !plainName.MatchString(g.param) {
+		s.left("%s: no described answer shows which member is the identity: write `identity` into the resource", g.item)
+		return item
+	}
+	g.Identity = "$." + g.param
+	s.left("%s: no described answer shows which member is the identity, so %s was taken, by the path's parameter", g.item, g.Identity)
 	return item
 }
 
