@@ -74,7 +74,9 @@ func newEditor(t *testing.T, files map[string]string) *editor {
 	return e
 }
 
-func (e *editor) uri(name string) string { return "file://" + filepath.ToSlash(filepath.Join(e.dir, name)) }
+func (e *editor) uri(name string) string {
+	return "file://" + filepath.ToSlash(filepath.Join(e.dir, name))
+}
 
 // ask sends a request and gives its result; an error is given as text.
 func (e *editor) ask(method string, params any) any {

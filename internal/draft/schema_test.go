@@ -1,0 +1,82 @@
+package draft
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+func schemaOf(t *testing.T, text string) *openapi3.SchemaRef {
+	t.Helper()
+	s := &openapi3.Schema{}
+	require.NoError(t, json.Unmarshal([]byte(text), s), text)
+	return &openapi3.SchemaRef{Value: s}
+}
+
+func TestSchemasBecomeShapesAndSamples(t *testing.T) {
+	for _, c := range []struct{ schema, shape, sample string }{
+		{`{}`, `any`, `"a boat"`},
+		{`{"type":"string"}`, `string`, `"a boat"`},
+		{`{"type":"string","format":"date"}`, `date`, `"2031-05-17"`},
+		{`{"type":"string","format":"date-time"}`, `datetime`, `"2031-05-17T08:30:00Z"`},
+		{`{"type":"string","format":"uuid"}`, `uuid`, `"3f2b8a1e-6c4d-4a5b-9e7f-1d2c3b4a5960"`},
+		{`{"type":"string","format":"email"}`, `email`, `"plover@gull-point.example"`},
+		{`{"type":"string","minLength":2,"maxLength":4}`, `string length 2..4`, `"a bo"`},
+		{`{"type":"string","minLength":12}`, `string length 12..`, `"a boat more more"`},
+		{`{"type":"string","pattern":"^[A-Z]{2}$","example":"NO"}`, `/^[A-Z]{2}$/`, `"NO"`},
+		{`{"type":"string","pattern":"a/b"}`, `string`, `"a boat"`},
+		{`{"type":"string","enum":["sail","motor"]}`, `"sail" or "motor"`, `"sail"`},
+		{`{"const":7}`, `7`, `7`},
+		{`{"type":"boolean"}`, `boolean`, `true`},
+		{`{"type":"integer","minimum":5,"maximum":9}`, `integer 5..9`, `5`},
+		{`{"type":"integer","maximum":-3}`, `integer ..-3`, `-3`},
+		{`{"type":"integer","multipleOf":4}`, `integer`, `4`},
+		{`{"type":"number","minimum":2,"exclusiveMinimum":true}`, `number`, `2.5`},
+		{`{"type":"number","exclusiveMinimum":2}`, `number`, `2.5`},
+		{`{"type":["string","null"]}`, `string or null`, `"a boat"`},
+		{`{"type":"integer","nullable":true}`, `integer or null`, `1`},
+		{`{"type":"array","items":{"type":"integer"}}`, `array of integer`, `[1]`},
+		{`{"type":"array","items":{"type":["integer","null"]}}`, `array`, `[1]`},
+		{`{"type":"array","minItems":2,"items":{"type":"boolean"}}`, `array of boolean`, `[true, true]`},
+		{`{"type":"object"}`, `object`, `{}`},
+		{`{"type":"object","required":["b"],"properties":{"a":{"type":"integer"},"b":{"type":"boolean"},"c":{"type":"string","readOnly":true},"d":{"type":"string","writeOnly":true}}}`,
+			`{ "b": boolean, "a"?: integer, "c"?: string, ... }`, `{"b": true, "a": 1, "d": "a d"}`},
+		{`{"allOf":[{"type":"object","required":["a"],"properties":{"a":{"type":"integer"}}},{"properties":{"b":{"type":"boolean"}}}]}`,
+			`{ "a": integer, "b"?: boolean, ... }`, `{"a": 1, "b": true}`},
+		{`{"oneOf":[{"type":"integer"},{"type":"boolean"}]}`, `integer or boolean`, `1`},
+		{`{"anyOf":[{"type":"integer"},{}]}`, `any`, `1`},
+		{`{"not":{"type":"integer"}}`, `any`, `"a boat"`},
+		{`{"type":"object","example":{"a":1.50,"b":2},"properties":{"b":{"readOnly":true}}}`, `{ "b"?: any, ... }`, `{"a": 1.5}`},
+	} {
+		s := schemaOf(t, c.schema)
+		assert.Equal(t, c.shape, shapeOf(s, 0), c.schema)
+		want, err := value.Decode(c.sample, value.Limits{})
+		require.NoError(t, err)
+		got := sample(s, "boats", 0, func(string) {})
+		assert.True(t, value.Equal(want, got), "%s: %s", c.schema, got)
+
+		// Whatever is drafted is of the language.
+		_, diags := syntax.Parse(source.NewFile("t", "scenario \"s\"\n  step \"t\"\n    send POST /x\n      json "+Body(got)+"\n    expect body is "+shapeOf(s, 0)+"\n"))
+		assert.Empty(t, diags, c.schema)
+	}
+}
+
+func TestASchemaThatHoldsItselfEnds(t *testing.T) {
+	node := &openapi3.Schema{Type: &openapi3.Types{"object"}, Required: []string{"next"}}
+	ref := &openapi3.SchemaRef{Value: node}
+	node.Properties = openapi3.Schemas{"next": ref, "list": {Value: &openapi3.Schema{Type: &openapi3.Types{"array"}, Items: ref}}}
+	assert.NotEmpty(t, shapeOf(ref, 0))
+	guessed := ""
+	assert.NotNil(t, sample(ref, "n", 0, func(s string) { guessed = s }))
+	assert.Contains(t, guessed, "nests too deeply")
+	endless := &openapi3.Schema{}
+	endless.OneOf = openapi3.SchemaRefs{{Value: endless}}
+	assert.Equal(t, "any", shapeOf(&openapi3.SchemaRef{Value: endless}, 0))
+}

@@ -1,0 +1,242 @@
+package tests
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// tidy holds that what was drafted is what fmt and lint are content with.
+func tidy(t *testing.T, dir string) {
+	t.Helper()
+	for _, args := range [][]string{{"fmt", "--check"}, {"lint"}} {
+		r := run(t, dir, args...)
+		require.Equal(t, 0, r.code, "%v\n%s%s", args, r.out, r.err)
+		require.NotContains(t, r.err, "warning", "%v", args)
+	}
+}
+
+func TestNewRunsAsItStands(t *testing.T) {
+	dir := t.TempDir()
+	t.Setenv("PATH", filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
+	r := run(t, dir, "new")
+	require.Equal(t, 0, r.code, r.err)
+	tidy(t, dir)
+	r = run(t, dir, "run")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	require.Contains(t, r.out, "1 scenario: 1 held")
+	require.Contains(t, r.out, "82 held")
+
+	// Nothing is written over, and nothing beside what is there.
+	require.NoError(t, os.Remove(filepath.Join(dir, "project.upath")))
+	before, err := os.ReadFile(filepath.Join(dir, "boats.upath"))
+	require.NoError(t, err)
+	r = run(t, dir, "new")
+	require.Equal(t, 2, r.code)
+	require.Contains(t, r.err, "boats.upath is there already; nothing was written")
+	after, err := os.ReadFile(filepath.Join(dir, "boats.upath"))
+	require.NoError(t, err)
+	require.Equal(t, string(before), string(after))
+	require.NoFileExists(t, filepath.Join(dir, "project.upath"))
+}
+
+func TestNewFromAService(t *testing.T) {
+	base := gullPoint(t)
+	for _, c := range []struct {
+		collection string
+		writes     bool
+		want, told []string
+		run        string
+	}{
+		{"/boats", true, []string{"resource boats\n  collection /boats\n", "{turn}", "assigned   id, registered_at", "supports   list, read, create, replace, amend, delete"}, []string{"`required`"}, "1 held"},
+		{"/boats", false, []string{"make "}, []string{"not tried"}, "1 held"},
+		{"/berths", true, []string{"identity   $.code", "supports   list, read\n"}, []string{"identity chosen"}, "26 held"},
+		{"/tides", false, []string{"identity   $.day", "supports   list, read\n"}, nil, "26 held"},
+	} {
+		dir := t.TempDir()
+		args := []string{"new", ".", "--from-service", base + c.collection}
+		if c.writes {
+			args = append(args, "--writes")
+		}
+		before := boats(t, base)
+		r := run(t, dir, args...)
+		require.Equal(t, 0, r.code, r.err)
+		require.Equal(t, before, boats(t, base), "nothing stays behind")
+		tidy(t, dir)
+		text, err := os.ReadFile(filepath.Join(dir, strings.Trim(c.collection, "/")+".upath"))
+		require.NoError(t, err)
+		for _, w := range c.want {
+			assert.Contains(t, string(text), w)
+		}
+		for _, w := range c.told {
+			assert.Contains(t, r.out, w)
+		}
+		r = run(t, dir, "run")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.Contains(t, r.out, c.run)
+	}
+}
+
+func boats(t *testing.T, base string) string {
+	t.Helper()
+	r := run(t, t.TempDir(), "try", "GET", base+"/boats")
+	require.Equal(t, 0, r.code, r.err)
+	_, body, _ := strings.Cut(r.out, "[")
+	return body
+}
+
+// A service of another manner: wrapped lists and items, text ids, no OPTIONS.
+func TestNewFromAServiceOfAnotherManner(t *testing.T) {
+	var mu sync.Mutex
+	items := map[string]map[string]any{}
+	next := 0
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		answer := func(status int, v any) {
+			w.Header().Set("Content-Type", "application/json")
+			w.WriteHeader(status)
+			_ = json.NewEncoder(w).Encode(v)
+		}
+		id := strings.TrimPrefix(r.URL.Path, "/v2/buoys/")
+		switch {
+		case r.URL.Path == "/v2/empty":
+			answer(200, map[string]any{"data": []any{}})
+		case r.URL.Path == "/v2/words":
+			answer(200, map[string]any{"word": "buoy"})
+		case r.URL.Path == "/v2/buoys" && r.Method == "GET":
+			list := []any{}
+			for _, it := range items {
+				list = append(list, it)
+			}
+			answer(200, map[string]any{"data": map[string]any{"buoys": list}, "total": len(list)})
+		case r.URL.Path == "/v2/buoys" && r.Method == "POST":
+			var in map[string]any
+			if json.NewDecoder(r.Body).Decode(&in) != nil || in["label"] == nil {
+				answer(400, map[string]string{"error": "label is required"})
+				return
+			}
+			next++
+			in["_id"] = fmt.Sprintf("b-%d", next)
+			items[in["_id"].(string)] = in
+			answer(201, map[string]any{"buoy": in})
+		case r.Method == "GET" && items[id] != nil:
+			answer(200, map[string]any{"buoy": items[id]})
+		case r.Method == "DELETE" && items[id] != nil:
+			delete(items, id)
+			answer(200, map[string]any{})
+		default:
+			answer(404, map[string]string{"error": "not there"})
+		}
+	})
+	items["b-0"] = map[string]any{"_id": "b-0", "label": "North Cardinal", "depth": 4.5}
+	dir := t.TempDir()
+	r := run(t, dir, "new", ".", "--from-service", base+"/v2/buoys", "--writes")
+	require.Equal(t, 0, r.code, r.err)
+	tidy(t, dir)
+	text, err := os.ReadFile(filepath.Join(dir, "buoys.upath"))
+	require.NoError(t, err)
+	for _, w := range []string{"collection /v2/buoys", "members    $.data.buoys[*]", "content    $.buoy", "identity   $._id", `"label": "North Cardinal {turn}"`, "keep buoy from $.buoy._id"} {
+		assert.Contains(t, string(text), w)
+	}
+	require.Contains(t, r.out, "OPTIONS does not tell")
+	require.Len(t, items, 1, "what was made is gone")
+
+	for at, want := range map[string]string{"/v2/words": "answers no list", "/v2/nowhere": "answers 404"} {
+		r = run(t, t.TempDir(), "new", ".", "--from-service", base+at)
+		assert.Equal(t, 2, r.code)
+		assert.Contains(t, r.err, want)
+	}
+	r = run(t, t.TempDir(), "new", ".", "--from-service", base+"/v2/empty")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "The list is empty")
+	r = run(t, t.TempDir(), "new", ".", "--from-service", "http://127.0.0.1:1/boats")
+	assert.Equal(t, 3, r.code, r.err)
+}
+
+func TestNewFromOpenAPI(t *testing.T) {
+	base := gullPoint(t)
+	text, err := os.ReadFile("../examples/openapi.yaml")
+	require.NoError(t, err)
+	dir := folder(t, "openapi.yaml", string(text))
+	r := run(t, dir, "new", "drafted", "--from-openapi", "openapi.yaml", "--base", base)
+	require.Equal(t, 0, r.code, r.err)
+	for _, w := range []string{"wrote drafted/boats.upath", "PUT /boats/{id}/photo: its body is no JSON", "wants credentials", "identity chosen"} {
+		assert.Contains(t, r.out, w)
+	}
+	drafted := filepath.Join(dir, "drafted")
+	tidy(t, drafted)
+	r = run(t, drafted, "run", "boats.upath", "berths.upath", "tides.upath", "operations.upath", "--against", "../openapi.yaml")
+	assert.NotContains(t, r.out, "failed")
+	assert.NotContains(t, r.out, "does not describe")
+	assert.Contains(t, r.out, "of 28 operations touched")
+	boats, err := os.ReadFile(filepath.Join(drafted, "boats.upath"))
+	require.NoError(t, err)
+	for _, w := range []string{"under      boats\n", "collection /boats/{boats.id}/stays", "required   name, length_m", `"from": "{in_days(turn)}"`, "as application/merge-patch+json", "send GET /boats/{boat_id}/stays"} {
+		assert.Contains(t, string(boats), w)
+	}
+
+	for text, want := range map[string]string{
+		"[1":                          "no OpenAPI document",
+		`{"openapi":"2.0","info":{}}`: "3.0 and 3.1",
+		`{"swagger":"2.0"}`:           "3.0 and 3.1",
+		`{"openapi":"3.1.0","info":{"title":"t","version":"1"},"paths":{}}`:                                                                 "describes no operation",
+		`{"openapi":"3.0.0","info":{"title":"t","version":"1"},"paths":{"/a":{"get":{"responses":{"200":{"$ref":"/etc/passwd#/x"}}}}}}`:     "outside the document's folder",
+		`{"openapi":"3.0.0","info":{"title":"t","version":"1"},"paths":{"/a":{"get":{"responses":{"200":{"$ref":"http://192.0.2.1/x"}}}}}}`: "is not read",
+	} {
+		dir := folder(t, "o.json", text)
+		r := run(t, dir, "new", "d", "--from-openapi", "o.json")
+		assert.Equal(t, 2, r.code, text)
+		assert.Contains(t, r.err, want, text)
+		assert.NoDirExists(t, filepath.Join(dir, "d"))
+	}
+}
+
+func TestAgainstADocument(t *testing.T) {
+	text, err := os.ReadFile("../examples/openapi.yaml")
+	require.NoError(t, err)
+	half := `{"openapi":"3.1.0","info":{"title":"half","version":"1"},"paths":{"/boats":{"get":{"parameters":[{"name":"flag","in":"query","schema":{}},{"name":"X-Pilot","in":"header","schema":{}}],
+		"responses":{"200":{"description":"x","content":{"application/json":{"schema":{"type":"array","items":{"properties":{"id":{"type":["string","null"]}}}}}}}}}}}}`
+	steps := "  step \"list\"\n    send GET /boats\n  step \"none\"\n    send GET /boats/0\n  step \"make\"\n    send POST /boats\n      json { \"name\": \"Smew\", \"length_m\": 4 }\n    keep b from $.id\n  step \"look\"\n    send GET /boats/{b}?x=1\n  step \"end\"\n    send DELETE /boats/{b}\n"
+	for _, c := range []struct {
+		document, fault string
+		want            []string
+		code            int
+	}{
+		{string(text), "", []string{"4 of 28 operations touched", "GET /boats/{id}", "200×1  404×1", "never 304, default, query flag"}, 0},
+		{string(text), "missing-is-html", []string{"1 thing that o.yaml does not describe", "GET /boats/{id}, 404: the answer is text/html, described are application/problem+json", "once, first in a.upath:6"}, 1},
+		{string(text), "create-answers-200", []string{"POST /boats, 200: the answer is application/json"}, 1},
+		{string(text), "list-is-wrapped-object", []string{"GET /boats, 200: body at $: value must be an array"}, 1},
+		{half, "", []string{"body at $[*].id: got number, want null or string", "POST /boats is answered, and only other methods of that path", "GET /boats/… is answered, and no such path", "never header X-Pilot, query flag"}, 1},
+	} {
+		var faults []string
+		if c.fault != "" {
+			faults = append(faults, c.fault)
+		}
+		base := gullPoint(t, faults...)
+		dir := folder(t, "o.yaml", c.document, "a.upath", scenario(base, steps))
+		r := run(t, dir, "run", "a.upath", "--against", "o.yaml")
+		assert.Equal(t, c.code, r.code, r.out+r.err)
+		for _, w := range c.want {
+			assert.Contains(t, r.out, w, c.fault)
+		}
+	}
+	r := run(t, folder(t, "a.upath", scenario("http://127.0.0.1:1", steps)), "run", "--against", "none.yaml")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "there is no file none.yaml")
+
+	// Without a document the resources say what there is.
+	base := gullPoint(t)
+	r = run(t, folder(t, "a.upath", "base "+base+"\n\nresource boats\n  collection /boats\n  make { \"name\": \"Smew {turn}\", \"length_m\": 4 }\n  remake { \"name\": \"Smew {turn}\", \"length_m\": 5 }\n  supports list, create, read, replace, delete\n"), "run", "--coverage", "--check", "lifecycle/deleted-is-gone")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "coverage of the resources  3 of 5 operations touched")
+	assert.Contains(t, r.out, "○ PUT /boats/{id}     no request")
+}
