@@ -252,6 +252,10 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		if one.Kind == value.Array || one.Kind == value.Object {
 			return c.holdsElement(p, one, at)
 		}
+	case "lacks":
+		if one.Kind == value.Array || one.Kind == value.Object {
+			return c.lacksElement(p, one, at)
+		}
 	}
 	if one.Kind == value.Array || one.Kind == value.Object || one.Kind == value.Null {
 		return miss("%s is %s, where a text was expected", at, value.Cut(one.String(), 120))

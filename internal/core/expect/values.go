@@ -2,6 +2,7 @@ package expect
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/jsonpath"
@@ -204,12 +205,29 @@ func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) O
 		missing := value.Uncovered(want, v)
 		return Outcome{Held: len(missing) == 0, Found: lines(missing)}
 	}
-	for _, item := range v.Items {
-		if value.Equal(item, want) {
-			return Outcome{Held: true}
+	return verdict(holds(v, want), "%s is %s", at, value.Cut(v.String(), 160))
+}
+
+// lacksElement is the denial of holdsElement, for each of the values.
+func (c *Context) lacksElement(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	for _, n := range p.Values {
+		want, err := c.Names.Value(n)
+		if err != nil {
+			return broken(err)
+		}
+		if holds(v, want) {
+			return miss("%s holds %s: %s", at, value.Cut(want.String(), 60), value.Cut(v.String(), 160))
 		}
 	}
-	return miss("%s is %s", at, value.Cut(v.String(), 160))
+	return Outcome{Held: true}
+}
+
+// holds tells whether an array has such an element, or an object such members.
+func holds(v, want *value.Value) bool {
+	if v.Kind == value.Object {
+		return len(value.Uncovered(want, v)) == 0
+	}
+	return slices.ContainsFunc(v.Items, func(item *value.Value) bool { return value.Equal(item, want) })
 }
 
 func unique(v *value.Value, at string) Outcome {
