@@ -8,6 +8,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"net/http"
+	"slices"
 	"time"
 	"unicode/utf8"
 
@@ -154,10 +155,32 @@ type (
 func micros(d time.Duration) int64    { return d.Microseconds() }
 func duration(us int64) time.Duration { return time.Duration(us) * time.Microsecond }
 
+// legible is a text with U+FFFD for each byte that is no UTF-8, as JSON has it:
+// what is reported at once is then what is reported of the record later.
+func legible(s string) string {
+	if utf8.ValidString(s) {
+		return s
+	}
+	return string([]rune(s))
+}
+
+func legibles(list []string) []string {
+	for i, s := range list {
+		if !utf8.ValidString(s) {
+			list = slices.Clone(list)
+			for ; i < len(list); i++ {
+				list[i] = legible(list[i])
+			}
+			return list
+		}
+	}
+	return list
+}
+
 func wireHeaders(list []exchange.Field) [][2]string {
 	var out [][2]string
 	for _, f := range list {
-		out = append(out, [2]string{f.Name, f.Value})
+		out = append(out, [2]string{legible(f.Name), legible(f.Value)})
 	}
 	return out
 }
@@ -200,17 +223,17 @@ func wireExchange(s event.Sent) exchanged {
 	x := s.Exchange
 	out := exchanged{Role: string(s.Role), N: s.N, Name: s.Name, Start: x.Start.UTC().Truncate(time.Microsecond), Connect: micros(x.Timing.Connect), Wait: micros(x.Timing.Wait),
 		Read: micros(x.Timing.Read), Total: micros(x.Timing.Total),
-		Request: request{Method: x.Request.Method, URL: x.Request.URL, Header: wireHeaders(x.Request.Header), Body: wireBody(x.Request.Body, x.Request.Length)}}
+		Request: request{Method: x.Request.Method, URL: legible(x.Request.URL), Header: wireHeaders(x.Request.Header), Body: wireBody(x.Request.Body, x.Request.Length)}}
 	if a := x.Answer; a != nil {
-		out.Answer = &answer{Proto: a.Proto, Status: a.Status, Reason: a.Reason, Body: wireBody(a.Body, a.Length), Wire: a.Wire, Stray: a.Stray, From: a.From}
+		out.Answer = &answer{Proto: a.Proto, Status: a.Status, Reason: legible(a.Reason), Body: wireBody(a.Body, a.Length), Wire: a.Wire, Stray: a.Stray, From: legible(a.From)}
 		for _, n := range a.Names() {
 			for _, v := range a.Header[n] {
-				out.Answer.Header = append(out.Answer.Header, [2]string{n, v})
+				out.Answer.Header = append(out.Answer.Header, [2]string{legible(n), legible(v)})
 			}
 		}
 	}
 	if f := x.Failure; f != nil {
-		out.Failure = &failure{string(f.Kind), f.Detail}
+		out.Failure = &failure{string(f.Kind), legible(f.Detail)}
 	}
 	return out
 }
@@ -254,7 +277,7 @@ func toLine(e event.Event) *line {
 		s := &step{Scenario: e.Scenario, Index: e.Index, Title: e.Title, File: e.File, Line: e.Line, Verdict: string(e.Verdict), Afterwards: e.Afterwards,
 			Took: micros(e.Took), Requests: e.Requests, Why: e.Why, Lacks: e.Lacks}
 		for _, f := range e.Findings {
-			s.Findings = append(s.Findings, finding{string(f.Verdict), f.Line, f.Expected, f.Observed, f.Because, f.Look, f.Sent})
+			s.Findings = append(s.Findings, finding{string(f.Verdict), f.Line, legible(f.Expected), legibles(f.Observed), f.Because, f.Look, f.Sent})
 		}
 		for _, x := range e.Sent {
 			s.Exchanges = append(s.Exchanges, wireExchange(x))
