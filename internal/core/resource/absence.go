@@ -17,8 +17,7 @@ func (s *script) absent() {
 		}
 		return
 	}
-	s.have()
-	s.soon("nobody", "{another(id)}")
+	s.nobody()
 }
 
 func (s *script) deleted() {

@@ -156,8 +156,7 @@ func accessChecks() []Check {
 			Cause:  "the item is looked up before the credentials",
 			Mend:   "look at the credentials first",
 			Write: func(s *script) {
-				s.have()
-				s.soon("nobody", "{another(id)}")
+				s.nobody()
 				s.readBack("ask for one that is there", "without header Authorization", "need status 4xx")
 				s.step("ask for one that is not", "send GET "+s.at("nobody"), "without header Authorization", "prefer status same as \"ask for one that is there\"")
 			},

@@ -302,6 +302,17 @@ func (s *script) have() {
 	s.soon("id", "{nth(ids, 1)}")
 }
 
+// nobody is an identity that no item has: not that of one that is there, as far
+// as a list was looked at.
+func (s *script) nobody() {
+	s.have()
+	if s.creates() {
+		s.soon("nobody", "{another(id)}")
+		return
+	}
+	s.soon("nobody", "{another(id, ids)}")
+}
+
 // attempt tries to make an item that must not be made. What is made all the
 // same is taken away again.
 func (s *script) attempt(title string, lines ...string) {

@@ -1,6 +1,7 @@
 package scope
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/google/uuid"
@@ -40,6 +41,24 @@ func another(r *Random, v *value.Value) (*value.Value, error) {
 		}
 	}
 	return value.NewString(string(out)), nil
+}
+
+// anotherThan is another that is not in a list: of short texts there are few.
+func anotherThan(r *Random, like, list *value.Value) (*value.Value, error) {
+	if list.Kind != value.Array {
+		return nil, fmt.Errorf("another() takes a value, and a list of those that it must not be")
+	}
+	taken := map[string]bool{}
+	for _, it := range list.Items {
+		taken[it.Plain()] = true
+	}
+	for range 1000 {
+		v, err := another(r, like)
+		if err != nil || !taken[v.Plain()] {
+			return v, err
+		}
+	}
+	return nil, &Unbound{"a value like " + value.Cut(like.String(), 40) + " that none of the " + fmt.Sprint(len(list.Items)) + " has"}
 }
 
 // lastSegment is a path's segment as a number where it is one.

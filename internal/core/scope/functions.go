@@ -93,8 +93,11 @@ var functions = map[string]function{
 	"upper": {1, 1, `upper("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToUpper(a[0].Plain())), nil
 	}},
-	"another": {1, 1, "another(id)", func(w *World, a []*value.Value) (*value.Value, error) {
-		return another(w.Rand, a[0])
+	"another": {1, 2, "another(id)", func(w *World, a []*value.Value) (*value.Value, error) {
+		if len(a) == 1 {
+			return another(w.Rand, a[0])
+		}
+		return anotherThan(w.Rand, a[0], a[1])
 	}},
 	"nth": {2, 2, "nth(ids, 1)", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[1].Int()

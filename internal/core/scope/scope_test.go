@@ -2,6 +2,8 @@ package scope
 
 import (
 	"errors"
+	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -101,6 +103,22 @@ func TestAnotherHasTheFormAndIsAnother(t *testing.T) {
 		require.NoError(t, err)
 		assert.Regexp(t, form, v.Plain(), like)
 	}
+}
+
+func TestAnotherThanThoseOfAList(t *testing.T) {
+	s := New(world(4))
+	var taken []string
+	for d := range 10 {
+		if d != 7 {
+			taken = append(taken, fmt.Sprintf("%q", fmt.Sprint(d)))
+		}
+	}
+	s.Define("taken", node(t, "["+strings.Join(taken, ", ")+"]"))
+	v, err := s.Value(node(t, `{another("3", taken)}`))
+	require.NoError(t, err)
+	assert.Equal(t, "7", v.Plain(), "the only one that is free")
+	_, err = s.Value(node(t, `{another("7", taken)}`))
+	assert.ErrorContains(t, err, "none of the 9 has")
 }
 
 func TestCalls(t *testing.T) {
