@@ -79,7 +79,7 @@ func TestServeKeepsItsData(t *testing.T) {
 	_, err := os.Stat(filepath.Join(data, "harbour.db"))
 	assert.NoError(t, err)
 	assert.Contains(t, run(t, ".", "demo", "serve", "--list-faults").out, "put-appends")
-	r := run(t, ".", "demo", "serve", "--fault", "no-such")
+	r := run(t, ".", "demo", "serve", "--fault", "deleted-still-here")
 	assert.Equal(t, 2, r.code)
 	assert.Contains(t, r.err, "deleted-still-there")
 }
