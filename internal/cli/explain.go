@@ -2,12 +2,12 @@ package cli
 
 import (
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
+	"usualpath/internal/report"
 )
 
 func (a *app) explain() *cobra.Command {
@@ -74,7 +74,7 @@ func (a *app) explainOne(k *resource.Check) {
 		if text == "" {
 			return
 		}
-		lines := fold(text, 84)
+		lines := report.Fold(text, 84)
 		for i, l := range lines {
 			if i > 0 {
 				label = ""
@@ -89,21 +89,4 @@ func (a *app) explainOne(k *resource.Check) {
 	field("missed", map[string]string{"must": "the run fails", "should": "a warning; a failure with --level should", "usual": "a warning; a failure with --level usual"}[k.Level])
 	field("see it", "usualpath derive FILE --check "+k.ID())
 	field("skip it", "in the resource: skip "+k.ID()+` because "…"`)
-}
-
-// fold breaks a text into lines of about that many characters.
-func fold(text string, width int) []string {
-	var out []string
-	line := ""
-	for _, w := range strings.Fields(text) {
-		if line != "" && len(line)+1+len(w) > width {
-			out = append(out, line)
-			line = ""
-		}
-		if line != "" {
-			line += " "
-		}
-		line += w
-	}
-	return append(out, line)
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -70,7 +69,7 @@ func (a *app) fmtFiles(args []string, check bool) error {
 		changed++
 		fmt.Fprintln(a.out, name)
 		if !check {
-			if err := replaceFile(name, text); err != nil {
+			if err := source.WriteWhole(name, []byte(text)); err != nil {
 				return &exit{code: exitBroken, message: name + " cannot be written: " + err.Error()}
 			}
 		}
@@ -83,32 +82,4 @@ func (a *app) fmtFiles(args []string, check bool) error {
 		return &exit{exitFailed, plural(changed, "file") + " not laid out as usualpath fmt does", "usualpath fmt sets the layout"}
 	}
 	return nil
-}
-
-// replaceFile writes a file so that it is never seen half-written, with the
-// permissions it had.
-func replaceFile(name, text string) error {
-	info, err := os.Stat(name)
-	if err != nil {
-		return err
-	}
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".upath-*")
-	if err != nil {
-		return err
-	}
-	_, err = tmp.WriteString(text)
-	if e := tmp.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Chmod(tmp.Name(), info.Mode().Perm())
-	}
-	if err == nil {
-		err = os.Rename(tmp.Name(), name)
-	}
-	if err != nil {
-		// What is left is only the temporary file.
-		_ = os.Remove(tmp.Name())
-	}
-	return err
 }

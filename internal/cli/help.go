@@ -74,7 +74,7 @@ func plainText(text string, s *report.Style) string {
 	var paragraph []string
 	flush := func() {
 		if len(paragraph) > 0 {
-			for _, l := range fold(link.ReplaceAllString(strings.Join(paragraph, " "), "$1"), 88) {
+			for _, l := range report.Fold(link.ReplaceAllString(strings.Join(paragraph, " "), "$1"), 88) {
 				b.WriteString(l + "\n")
 			}
 			paragraph = nil
@@ -121,7 +121,7 @@ func row(b *strings.Builder, line string) {
 		return
 	}
 	b.WriteString("  " + cells[0] + "\n")
-	for _, l := range fold(strings.Join(cells[1:], "   "), 80) {
+	for _, l := range report.Fold(strings.Join(cells[1:], "   "), 80) {
 		b.WriteString("      " + l + "\n")
 	}
 }

@@ -15,6 +15,7 @@ import (
 
 	"usualpath/internal/contract"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/source"
 	"usualpath/internal/draft"
 	"usualpath/internal/report"
 )
@@ -99,7 +100,7 @@ func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
 	if len(notes) > 0 {
 		fmt.Fprintf(a.out, "\nleft for you\n")
 		for _, n := range notes {
-			fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), strings.Join(fold(report.Clean(n, false), 92), "\n    "))
+			fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), strings.Join(report.Fold(report.Clean(n, false), 92), "\n    "))
 		}
 	}
 	fmt.Fprintf(a.out, "\nnext\n")
@@ -144,7 +145,7 @@ func writeAll(dir string, pages []page) error {
 		return usage(err.Error(), "name a folder that can be written")
 	}
 	for i, p := range pages {
-		if err := writeFile(filepath.Join(dir, p.name), p.text); err != nil {
+		if err := source.WriteWhole(filepath.Join(dir, p.name), []byte(p.text)); err != nil {
 			for _, w := range pages[:i] {
 				err = errors.Join(err, os.Remove(filepath.Join(dir, w.name)))
 			}

@@ -320,7 +320,7 @@ func (a *app) file(t *attempt, x *exchange.Exchange, base string) error {
 	if err != nil {
 		return usage(err.Error(), "usualpath lint shows all mistakes of a file")
 	}
-	if err := writeFile(t.into, in.Text); err != nil {
+	if err := source.WriteWhole(t.into, []byte(in.Text)); err != nil {
 		return &exit{code: exitUsage, message: "--into " + t.into + " cannot be written: " + err.Error()}
 	}
 	if err := t.tried.keep(filepath.Base(t.into), p.Kept); err != nil {
@@ -357,27 +357,4 @@ func titled(tree *syntax.File, scenario, title string) bool {
 		t, ok := c.Body.(*syntax.Titled)
 		return ok && t.Title != nil && t.Title.Template.Raw == title
 	})
-}
-
-// writeFile writes a file so that it is never seen half-written.
-func writeFile(name, text string) error {
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".upath-*")
-	if err != nil {
-		return err
-	}
-	_, err = tmp.WriteString(text)
-	if e := tmp.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Chmod(tmp.Name(), 0o644)
-	}
-	if err == nil {
-		err = os.Rename(tmp.Name(), name)
-	}
-	if err != nil {
-		// What is left is only the temporary file.
-		_ = os.Remove(tmp.Name())
-	}
-	return err
 }

@@ -303,7 +303,10 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 }
 
 // folded breaks a text into lines of about that many characters.
-func folded(text string, width int) string {
+func folded(text string, width int) string { return strings.Join(Fold(text, width), "\n") }
+
+// Fold breaks a text at its blanks into lines of about that many characters.
+func Fold(text string, width int) []string {
 	var lines []string
 	line := ""
 	for _, w := range strings.Fields(text) {
@@ -316,5 +319,5 @@ func folded(text string, width int) string {
 		}
 		line += w
 	}
-	return strings.Join(append(lines, line), "\n")
+	return append(lines, line)
 }

@@ -18,6 +18,7 @@ import (
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
+	"usualpath/internal/core/source"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -762,7 +763,7 @@ func (t *step) baseline(now []byte) ([]byte, error) {
 	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
 		return nil, fmt.Errorf("the baseline cannot be written: %w", err)
 	}
-	if err := writeWhole(name, text); err != nil {
+	if err := source.WriteWhole(name, text); err != nil {
 		return nil, fmt.Errorf("the baseline cannot be written: %w", err)
 	}
 	return text, nil
@@ -773,29 +774,6 @@ func (t *step) shownPath(name string) string {
 		return filepath.Join(filepath.Dir(t.f.Source.Name), rel)
 	}
 	return name
-}
-
-// writeWhole writes a file so that it is never seen half-written.
-func writeWhole(name string, data []byte) error {
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".upath-*")
-	if err != nil {
-		return err
-	}
-	_, err = tmp.Write(data)
-	if e := tmp.Close(); err == nil {
-		err = e
-	}
-	if err == nil {
-		err = os.Chmod(tmp.Name(), 0o644)
-	}
-	if err == nil {
-		err = os.Rename(tmp.Name(), name)
-	}
-	if err != nil {
-		// What is left is only the temporary file.
-		_ = os.Remove(tmp.Name())
-	}
-	return err
 }
 
 var notInNames = regexp.MustCompile(`[^\pL\pN._-]+`)
