@@ -242,9 +242,10 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 		return nil, failure
 	}
 	a.Wire = len(body)
-	if a.Status >= 400 && len(r.Body) > 0 {
+	if a.Status >= 400 && a.Status != 409 && a.Status != 422 && len(r.Body) > 0 {
 		// A service that refuses a body without reading it takes the rest of it
 		// for the next request (RFC 9112 §9.3): that is not the next one's fault.
+		// 409 and 422 speak of what the body says, so it was read.
 		c.Forget()
 	}
 	if noBody(r.Method, a.Status) && conn != nil {
