@@ -17,6 +17,8 @@ type Writer struct {
 	w   *bufio.Writer
 	f   io.Closer
 	err error
+	// line is the one being written.
+	line bytes.Buffer
 }
 
 // Create makes a record file, or replaces one.
@@ -34,9 +36,10 @@ func (w *Writer) Event(e event.Event) {
 	if l == nil || w.err != nil {
 		return
 	}
-	data, err := encodeLine(l)
+	w.line.Reset()
+	err := encodeLine(&w.line, l)
 	if err == nil {
-		_, err = w.w.Write(data)
+		_, err = w.w.Write(w.line.Bytes())
 	}
 	// Each scenario is out when it has ended, so that a kill loses little.
 	switch e.(type) {
@@ -49,7 +52,8 @@ func (w *Writer) Event(e event.Event) {
 // Close ends the record.
 func (w *Writer) Close() error { return errors.Join(w.err, w.w.Flush(), w.f.Close()) }
 
-func encodeLine(l *line) ([]byte, error) {
+// encodeLine puts an event behind what a buffer holds.
+func encodeLine(b *bytes.Buffer, l *line) error {
 	var body any
 	switch {
 	case l.runStarted != nil:
@@ -65,23 +69,23 @@ func encodeLine(l *line) ([]byte, error) {
 	default:
 		body = l.runFinished
 	}
-	var b bytes.Buffer
-	fmt.Fprintf(&b, `{"event":%q,`, l.Event)
-	e := json.NewEncoder(&b)
-	e.SetEscapeHTML(false)
+	b.WriteString(`{"event":"` + l.Event + `"`)
 	mark := b.Len()
+	e := json.NewEncoder(b)
+	e.SetEscapeHTML(false)
 	if err := e.Encode(body); err != nil {
-		return nil, err
+		return err
 	}
-	out := b.Bytes()
-	// The object's own brace is where the first one left off.
-	return append(out[:mark:mark], out[mark+1:]...), nil
+	// A comma stands where the object's own brace was.
+	b.Bytes()[mark] = ','
+	return nil
 }
 
 // JSON is an event as it stands in a record, without the line's end.
 func JSON(e event.Event) ([]byte, error) {
-	data, err := encodeLine(toLine(e))
-	return bytes.TrimSpace(data), err
+	var b bytes.Buffer
+	err := encodeLine(&b, toLine(e))
+	return bytes.TrimSpace(b.Bytes()), err
 }
 
 // Trimmed is an event as a record keeps it: reports that are written while the
