@@ -22,7 +22,7 @@ import (
 
 type newFlags struct {
 	service, openapi, base string
-	allow                  []string
+	allow, header          []string
 	writes                 bool
 }
 
@@ -57,6 +57,7 @@ Files that are there already are never written over.`,
 	fl := c.Flags()
 	fl.StringVar(&f.service, "from-service", "", "draft the resource of this live collection")
 	fl.BoolVar(&f.writes, "writes", false, "with --from-service: one item may be made and removed")
+	fl.StringArrayVar(&f.header, "header", nil, "with --from-service: a header 'Name: value' of each request (repeatable)")
 	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document")
 	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
@@ -227,11 +228,18 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	if ctx == nil {
 		ctx = context.Background()
 	}
+	fields := []exchange.Field{{Name: "Accept", Value: "application/json"}}
+	for _, h := range f.header {
+		n, v, ok := strings.Cut(h, ":")
+		if !ok || strings.TrimSpace(n) == "" {
+			return nil, nil, usage(fmt.Sprintf("--header %q is no header", h), "write --header 'Name: value'")
+		}
+		fields = append(fields, exchange.Field{Name: strings.TrimSpace(n), Value: strings.TrimSpace(v)})
+	}
 	client := exchange.NewClient(exchange.Options{Allow: f.allow, MaxBody: 16 << 20, Agent: agent()})
 	defer client.Close()
 	r, base, err := draft.FromService(f.service, f.writes, func(method, at string, body []byte, media string) *exchange.Exchange {
-		q := &exchange.Request{Method: method, URL: at, Body: body, Timeout: 10 * time.Second,
-			Header: []exchange.Field{{Name: "Accept", Value: "application/json"}}}
+		q := &exchange.Request{Method: method, URL: at, Body: body, Timeout: 10 * time.Second, Header: slices.Clone(fields)}
 		if media != "" {
 			q.Header = append(q.Header, exchange.Field{Name: "Content-Type", Value: media})
 		}
@@ -246,6 +254,9 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	}
 	notes := r.Notes
 	r.Notes = nil
+	if len(f.header) > 0 {
+		notes = append(notes, "The headers that were given are not written down, since they may be secret: write `header` or `auth` with a `secret` into project.upath.")
+	}
 	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + r.Life("", nil) + "\n" + r.Text()
 	return []page{drafted(name, base), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
 }

@@ -80,3 +80,28 @@ func TestASchemaThatHoldsItselfEnds(t *testing.T) {
 	endless.OneOf = openapi3.SchemaRefs{{Value: endless}}
 	assert.Equal(t, "any", shapeOf(&openapi3.SchemaRef{Value: endless}, 0))
 }
+
+func TestAnItemBecomesExamples(t *testing.T) {
+	for _, c := range []struct{ one, other, make, remake, amend string }{
+		{`{"id": 1, "name": "Grey Plover", "n": 3}`, `{"id": 2, "name": "Smew", "n": 4}`, `{"name": "Grey Plover {turn}", "n": 3}`, `{"name": "Smew {turn}", "n": 4}`, `{"n": 4}`},
+		{`{"id": 1, "name": "Grey Plover", "n": 3}`, `{"id": 1, "name": "Grey Plover", "n": 3}`, `{"name": "Grey Plover {turn}", "n": 3}`, `{"name": "Grey Plover {turn}", "n": 3}`, `{"n": 4}`},
+		{`{"id": 1, "title": "a b", "done": false}`, `{"id": 1, "title": "a b", "done": false}`, `{"title": "a b {turn}", "done": false}`, `{"title": "a b {turn}", "done": false}`, `{"done": true}`},
+		{`{"_id": "x", "flag": "NO", "updated_at": "2031-01-01T00:00:00Z", "gone": null}`, `{"_id": "y", "flag": "SE"}`, `{"flag": "NO"}`, `{"flag": "SE"}`, `{"flag": "SE"}`},
+	} {
+		var items []*value.Value
+		for _, text := range []string{c.one, c.other} {
+			v, err := value.Decode(text, value.Limits{})
+			require.NoError(t, err)
+			items = append(items, v)
+		}
+		r := &Resource{Name: "birds", Collection: "/birds", Members: "$[*]", Content: "$", Identity: "$.id"}
+		r.examplesFrom(items[0], items[1], Identity(items[0]))
+		for got, want := range map[*value.Value]string{r.Make: c.make, r.Remake: c.remake} {
+			text := r.example(got)
+			assert.JSONEq(t, want, text, c.one)
+		}
+		assert.JSONEq(t, c.amend, Body(r.Amend), c.one)
+		_, diags := syntax.Parse(source.NewFile("t", r.Text()))
+		assert.Empty(t, diags, r.Text())
+	}
+}

@@ -225,16 +225,34 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 		r.Notes = append(r.Notes, "No member of `make` differs from item to item: put {turn} into one if items must differ.")
 	}
 	r.Remake = remake
-	for _, same := range []bool{false, true} {
+	// One that another item has otherwise, else a number or a truth, else a text.
+	for pass := range 3 {
 		for i, n := range remake.Names {
-			scalar := remake.Items[i].Kind == value.String || remake.Items[i].Kind == value.Number || remake.Items[i].Kind == value.Bool
-			if r.Amend == nil && n != r.Turn && scalar && value.Equal(make.Items[i], remake.Items[i]) == same {
+			it := remake.Items[i]
+			same := value.Equal(make.Items[i], it)
+			fits := []bool{!same && it.Kind < value.Array, it.Kind == value.Bool || it.Kind == value.Number, it.Kind == value.String}[pass]
+			if r.Amend == nil && n != r.Turn && it.Kind != value.Null && fits {
 				r.Amend = value.NewObject()
-				r.Amend.Add(n, remake.Items[i])
+				r.Amend.Add(n, differing(it, same))
 			}
 		}
 	}
 	r.Notes = append(r.Notes, "`required` could not be told by looking: list the members that must be there.")
+}
+
+// differing is a value that is not what is there: an amend that changes nothing
+// proves nothing. Of a text nothing is known that would do.
+func differing(v *value.Value, same bool) *value.Value {
+	switch {
+	case !same:
+	case v.Kind == value.Bool:
+		return value.NewBool(!v.Bool)
+	case v.Kind == value.Number:
+		if sum, err := value.Add(v.Text, "1", false); err == nil {
+			return value.NewNumber(sum)
+		}
+	}
+	return v
 }
 
 // tryOut makes one item with the drafted example, and removes it again.
