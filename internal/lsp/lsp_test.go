@@ -1,0 +1,75 @@
+package lsp
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/core/source"
+)
+
+// While somebody types, a text is cut off anywhere: every feature answers, and
+// what it answers lies inside the text.
+func TestHalfATextIsAnswered(t *testing.T) {
+	files, err := filepath.Glob("../../examples/*.upath")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, name := range files {
+		data, err := os.ReadFile(name)
+		require.NoError(t, err)
+		whole := string(data)
+		for n := 0; n <= len(whole); n += 17 {
+			s := &Server{open: map[string]*document{}}
+			d := &document{uri: "file:///x/" + filepath.Base(name), path: filepath.Join(t.TempDir(), filepath.Base(name)), text: whole[:n]}
+			s.open[d.uri] = d
+			s.read(d)
+			lines := positionIn(d.text, len(d.text)).Line
+			for _, g := range d.diagnostics() {
+				require.LessOrEqual(t, g.Range.End.Line, lines)
+			}
+			for _, f := range d.foldings() {
+				require.Less(t, f.StartLine, f.EndLine)
+			}
+			for _, at := range []int{n, n / 2, 0} {
+				d.complete(at)
+				d.hover(at)
+				d.definition(at)
+				s.rename(d, at, "x")
+			}
+			d.symbols()
+			d.lenses()
+			d.formatted()
+		}
+	}
+}
+
+func TestPositionsCountAsEditorsDo(t *testing.T) {
+	text := "ab\n\U0001D11Ec\r\n\nend"
+	for _, c := range []struct {
+		offset int
+		at     position
+	}{{0, position{0, 0}}, {2, position{0, 2}}, {3, position{1, 0}}, {7, position{1, 2}}, {8, position{1, 3}}, {10, position{2, 0}}, {14, position{3, 3}}} {
+		assert.Equal(t, c.at, positionIn(text, c.offset), "%d", c.offset)
+		assert.Equal(t, c.offset, offsetIn(text, c.at), "%v", c.at)
+	}
+	assert.Equal(t, len(text), offsetIn(text, position{99, 0}), "beyond the end")
+	assert.Equal(t, 2, offsetIn(text, position{0, 99}), "beyond a line")
+}
+
+func TestPathsAndURIs(t *testing.T) {
+	for _, p := range []string{"/tmp/a b/ü.upath", "/x/y#z.upath", "/100%/q.upath"} {
+		assert.Equal(t, p, pathOf(uriOf(p)))
+	}
+	assert.Empty(t, pathOf("untitled:1"))
+}
+
+func TestWhereALineStands(t *testing.T) {
+	text := "scenario \"s\"\n  step \"t\"\n    send GET /x\n      \n    \n  \n"
+	for offset, want := range map[int]string{len(text): "", len(text) - 1: "scenario", len(text) - 4: "step", len(text) - 9: "send"} {
+		assert.Equal(t, want, parent(text, offset), "%d", offset)
+	}
+	assert.Equal(t, source.Span{Start: 0, End: 8}, wordAt(text, 3))
+}
