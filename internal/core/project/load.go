@@ -35,6 +35,9 @@ type File struct {
 	Path string
 	// Uses are the files it uses, directly.
 	Uses []*File
+	// Broken tells that some of it could not be read: statements may be without
+	// what they should hold.
+	Broken bool
 	// scenarios are what it holds to run.
 	scenarios []*Scenario
 	// line is that of the resource which a derived file comes from, else 0.
@@ -337,7 +340,7 @@ func (p *Project) read(abs, shown string) *File {
 	tree, diags := syntax.Parse(source.NewFile(shown, string(data)))
 	delete(p.data, abs)
 	p.Diagnostics = append(p.Diagnostics, diags...)
-	f := &File{File: tree, Path: abs}
+	f := &File{File: tree, Path: abs, Broken: diags.Errors() > 0}
 	p.loaded[abs] = f
 	p.stack = append(p.stack, abs)
 	for _, st := range tree.Statements {

@@ -90,7 +90,7 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 	var out []*Resource
 	var diags source.Diagnostics
 	for _, f := range p.Files {
-		if f.Derived() {
+		if f.Derived() || f.Broken {
 			continue
 		}
 		known := map[string]*Resource{}
