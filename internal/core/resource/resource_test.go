@@ -179,3 +179,27 @@ func TestCatalogue(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, b.String(), string(now))
 }
+
+// Whatever stands below a resource is derived from or told about.
+func FuzzExpand(f *testing.F) {
+	for _, name := range []string{"boats", "berths", "tides", "log"} {
+		data, err := os.ReadFile("../../../examples/" + name + ".upath")
+		require.NoError(f, err)
+		_, statement, _ := strings.Cut(string(data), "\nresource ")
+		f.Add("resource " + statement)
+	}
+	f.Add("resource r\n  under q\n  collection /q/{q.id}/r\n  make { \"a\": \"{turn}\" }\nresource q\n  collection /q\n  identity chosen \"x{turn}\" by $.k\n  make {}\n")
+	dir := f.TempDir()
+	f.Fuzz(func(t *testing.T, text string) {
+		name := filepath.Join(dir, "r.upath")
+		p := project.Load([]string{name}, project.Options{Overlay: map[string]string{name: "base http://127.0.0.1:1\n" + text}})
+		list, err := Expand(p)
+		require.NoError(t, err)
+		for _, r := range list {
+			if p.Diagnostics.Errors() == 0 {
+				out, _ := r.Text()
+				require.NotContains(t, out, "%!", "a form that was not filled in")
+			}
+		}
+	})
+}
