@@ -18,9 +18,9 @@ type against struct {
 }
 
 // heldAgainst reads the document of --against, or makes one of the resources.
-func (f *runFlags) heldAgainst(p *project.Project) (*against, error) {
+func (a *app) heldAgainst(f *runFlags, p *project.Project) (*against, error) {
 	if f.against != "" {
-		doc, err := loadContract(f.against, "--against")
+		doc, err := a.loadContract(f.against, "--against")
 		if err != nil {
 			return nil, err
 		}

@@ -84,7 +84,7 @@ func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
 	case f.service != "":
 		pages, notes, err = a.fromService(ctx, name, f)
 	case f.openapi != "":
-		pages, notes, err = fromOpenAPI(name, f)
+		pages, notes, err = a.fromOpenAPI(name, f)
 	default:
 		pages = starter(name)
 	}
@@ -261,8 +261,8 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	return []page{drafted(name, base), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
 }
 
-func fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {
-	doc, err := loadContract(f.openapi, "--from-openapi")
+func (a *app) fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {
+	doc, err := a.loadContract(f.openapi, "--from-openapi")
 	if err != nil {
 		return nil, nil, err
 	}
@@ -298,13 +298,16 @@ func fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {
 }
 
 // loadContract reads an OpenAPI document that an option names.
-func loadContract(name, option string) (*contract.Document, error) {
+func (a *app) loadContract(name, option string) (*contract.Document, error) {
 	doc, err := contract.Load(name)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
 		return nil, usage(option+": there is no file "+name, "")
 	case err != nil:
 		return nil, usage(option+": "+err.Error(), "OpenAPI 3.0 and 3.1 are read, as JSON or YAML")
+	}
+	if doc.Flaw != "" {
+		fmt.Fprintf(a.err, "usualpath: %s is no valid OpenAPI document, and used as far as it goes: %s\n", name, report.Clean(doc.Flaw, true))
 	}
 	return doc, nil
 }

@@ -203,7 +203,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		defer func() { end(failed) }()
 		o.Service = s
 	}
-	held, err := f.heldAgainst(p)
+	held, err := a.heldAgainst(f, p)
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package contract
 import (
 	"fmt"
 	"net/url"
+	"regexp"
 	"sort"
 	"strings"
 
@@ -192,12 +193,15 @@ func (t *touched) has(key string) bool {
 	return false
 }
 
+// versioned is a segment that names a version of the interface, and no item.
+var versioned = regexp.MustCompile(`^v\d+(\.\d+)?$`)
+
 // template is a path without what is an item's own.
 func template(raw string) string {
 	p := pathOf(raw)
 	parts := strings.Split(p, "/")
 	for i, s := range parts {
-		if strings.ContainsAny(s, "0123456789%") || len(s) > 32 {
+		if (strings.ContainsAny(s, "0123456789%") || len(s) > 32) && !versioned.MatchString(s) {
 			parts[i] = "…"
 		}
 	}
