@@ -137,7 +137,9 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 			answer(404, map[string]string{"error": "not there"})
 		}
 	})
+	mu.Lock()
 	items["b-0"] = map[string]any{"_id": "b-0", "label": "North Cardinal", "depth": 4.5}
+	mu.Unlock()
 	dir := t.TempDir()
 	r := run(t, dir, "new", ".", "--from-service", base+"/v2/buoys", "--writes")
 	require.Equal(t, 0, r.code, r.err)
@@ -148,7 +150,9 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 		assert.Contains(t, string(text), w)
 	}
 	require.Contains(t, r.out, "OPTIONS does not tell")
+	mu.Lock()
 	require.Len(t, items, 1, "what was made is gone")
+	mu.Unlock()
 
 	for at, want := range map[string]string{"/v2/words": "answers no list", "/v2/nowhere": "answers 404"} {
 		r = run(t, t.TempDir(), "new", ".", "--from-service", base+at)
