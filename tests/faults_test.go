@@ -123,9 +123,13 @@ func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
 // the verdicts of the resource.
 func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
 	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)
-	faults := []string{""}
+	faults, every := []string{""}, 9
+	if os.Getenv("USUALPATH_RACE") != "" {
+		// What could race is the same for each.
+		every = 50
+	}
 	for i, f := range harbour.Faults() {
-		if i%9 == 0 && !f.Slow && !f.Restart {
+		if i%every == 0 && !f.Slow && !f.Restart {
 			faults = append(faults, f.Name)
 		}
 	}

@@ -34,6 +34,8 @@ func TestMain(m *testing.M) {
 		args, cgo := []string{"build", "-o", program}, "CGO_ENABLED=0"
 		if os.Getenv("USUALPATH_RACE") != "" {
 			args, cgo = append(args, "-race"), "CGO_ENABLED=1"
+			// Otherwise each of the many runs would linger for a second.
+			err = os.Setenv("GORACE", "atexit_sleep_ms=10")
 		}
 		build := exec.Command("go", append(args, "../cmd/usualpath")...)
 		build.Env = append(os.Environ(), cgo)
