@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/resource"
@@ -21,41 +22,52 @@ var (
 	headers = []string{"Accept", "Accept-Encoding", "Accept-Language", "Allow", "Authorization", "Cache-Control", "Content-Encoding", "Content-Language",
 		"Content-Length", "Content-Location", "Content-Type", "Cookie", "ETag", "Idempotency-Key", "If-Match", "If-Modified-Since", "If-None-Match",
 		"If-Unmodified-Since", "Last-Modified", "Link", "Location", "Origin", "Prefer", "Range", "Retry-After", "Set-Cookie", "User-Agent", "Vary", "WWW-Authenticate"}
-	inName    = regexp.MustCompile(`(?:^|[^\\])\{([A-Za-z_][A-Za-z0-9_]*)?$`)
-	inTitle   = regexp.MustCompile(`\bdo "([^"]*)$`)
-	inStep    = regexp.MustCompile(`\b(?:of|from|as|than) "([^"]*)$`)
-	inStatus  = regexp.MustCompile(`\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`)
-	inHeader  = regexp.MustCompile(`\bheader\s+([A-Za-z-]*)$`)
-	inMethod  = regexp.MustCompile(`^\s*send\s+([A-Za-z]*)$`)
-	inCheck   = regexp.MustCompile(`^\s*(?:skip|check)\s+([a-z/-]*)$`)
-	inSubject = regexp.MustCompile(`^\s*(?:expect|prefer|need)\s+([a-z]*)$`)
-	inWord    = regexp.MustCompile(`^\s*([a-z]*)$`)
 )
+
+// forms are what may stand before the cursor, by what is proposed then. They are
+// made when they are first wanted: every command would wait for them otherwise.
+var forms = sync.OnceValue(func() map[string]*regexp.Regexp {
+	out := map[string]*regexp.Regexp{}
+	for name, text := range map[string]string{
+		"name":    `(?:^|[^\\])\{([A-Za-z_][A-Za-z0-9_]*)?$`,
+		"title":   `\bdo "([^"]*)$`,
+		"step":    `\b(?:of|from|as|than) "([^"]*)$`,
+		"status":  `\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`,
+		"header":  `\bheader\s+([A-Za-z-]*)$`,
+		"method":  `^\s*send\s+([A-Za-z]*)$`,
+		"check":   `^\s*(?:skip|check)\s+([a-z/-]*)$`,
+		"subject": `^\s*(?:expect|prefer|need)\s+([a-z]*)$`,
+		"word":    `^\s*([a-z]*)$`,
+	} {
+		out[name] = regexp.MustCompile(text)
+	}
+	return out
+})
 
 // complete proposes how the text before an offset goes on.
 func (d *document) complete(offset int) []completion {
 	line := lineBefore(d.text, offset)
 	type list struct {
-		form  *regexp.Regexp
+		form  string
 		items func() []completion
 	}
 	for _, l := range []list{
-		{inName, func() []completion { return d.names(offset) }},
-		{inTitle, func() []completion { return d.titles("routine") }},
-		{inStep, func() []completion { return d.titles("step") }},
-		{inMethod, func() []completion { return words(methods, kindValue) }},
-		{inHeader, func() []completion { return words(headers, kindValue) }},
-		{inCheck, checks},
-		{inStatus, func() []completion {
+		{"name", func() []completion { return d.names(offset) }},
+		{"title", func() []completion { return d.titles("routine") }},
+		{"step", func() []completion { return d.titles("step") }},
+		{"method", func() []completion { return words(methods, kindValue) }},
+		{"header", func() []completion { return words(headers, kindValue) }},
+		{"check", checks},
+		{"status", func() []completion {
 			if !strings.Contains(line, "status") {
 				return nil
 			}
 			return statuses()
 		}},
-		{inSubject, func() []completion { return d.subjects(offset) }},
-		{inWord, func() []completion { return d.keywords(offset) }},
+		{"subject", func() []completion { return d.subjects(offset) }},
+		{"word", func() []completion { return d.keywords(offset) }},
 	} {
-		m := l.form.FindStringSubmatch(line)
+		m := forms()[l.form].FindStringSubmatch(line)
 		if m == nil {
 			continue
 		}
