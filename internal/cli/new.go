@@ -77,7 +77,7 @@ func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
 	if err != nil {
 		return &exit{code: exitBroken, message: err.Error()}
 	}
-	name := projectName(full)
+	name := draft.Name(filepath.Base(full), "service")
 	var pages []page
 	var notes []string
 	switch {
@@ -113,22 +113,6 @@ func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
 		fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), l)
 	}
 	return nil
-}
-
-// projectName makes a name of the folder's.
-func projectName(dir string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(filepath.Base(dir)) {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' && b.Len() > 0 {
-			b.WriteRune(r)
-		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "_") {
-			b.WriteByte('_')
-		}
-	}
-	if name := strings.Trim(b.String(), "_"); name != "" {
-		return name
-	}
-	return "service"
 }
 
 // writeAll writes all files, or none when one of them is there already.

@@ -233,7 +233,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 	o.Emit = func(e event.Event) {
 		docs.event(e)
 		live.event(e)
-		held.event(e)
+		if held != nil {
+			held.Event(e)
+		}
 		if end, ok := e.(*event.RunFinished); ok {
 			// Told once the live line is gone.
 			last = end
@@ -251,7 +253,11 @@ func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, a
 		view.Event(&event.Notice{Text: "flickers without a change: " + line})
 	}
 	view.Event(last)
-	departs := held.show(text, f.quiet, a.style(a.out))
+	departs := false
+	if held != nil {
+		report.Coverage(text, held, f.quiet, a.style(a.out))
+		departs = len(held.Problems()) > 0
+	}
 	if err := errors.Join(flushed, text.Flush()); err != nil {
 		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
 	}

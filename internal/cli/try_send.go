@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -15,65 +14,9 @@ import (
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
-	"usualpath/internal/core/value"
 	"usualpath/internal/draft"
 	"usualpath/internal/report"
 )
-
-// tried is what earlier tries have kept, by file, beside the project.
-type tried struct {
-	at    string
-	names map[string]map[string]json.RawMessage
-}
-
-// triedName is the file in which kept values are remembered.
-const triedName = "tried.json"
-
-func loadTried(dir string) *tried {
-	t := &tried{at: filepath.Join(dir, ".usualpath", triedName), names: map[string]map[string]json.RawMessage{}}
-	if data, err := os.ReadFile(t.at); err == nil {
-		// What cannot be read is begun anew.
-		_ = json.Unmarshal(data, &t.names)
-	}
-	return t
-}
-
-func (t *tried) known(file string) draft.Known {
-	out := draft.Known{}
-	for n, raw := range t.names[file] {
-		if v, err := value.Decode(string(raw), value.Limits{}); err == nil {
-			out[n] = v
-		}
-	}
-	return out
-}
-
-func (t *tried) keep(file string, k draft.Known) error {
-	if len(k) == 0 {
-		return nil
-	}
-	if t.names[file] == nil {
-		t.names[file] = map[string]json.RawMessage{}
-	}
-	for n, v := range k {
-		t.names[file][n] = json.RawMessage(v.JSON())
-	}
-	data, err := json.MarshalIndent(t.names, "", "  ")
-	if err != nil {
-		return err
-	}
-	dir := filepath.Dir(t.at)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return err
-	}
-	ignore := filepath.Join(dir, ".gitignore")
-	if _, err := os.Stat(ignore); os.IsNotExist(err) {
-		if err := os.WriteFile(ignore, []byte("*\n"), 0o644); err != nil {
-			return err
-		}
-	}
-	return os.WriteFile(t.at, append(data, '\n'), 0o644)
-}
 
 // attempt is a request of try on its way through the engine, with all that the
 // project knows.
@@ -84,7 +27,7 @@ type attempt struct {
 	// "" for none.
 	dir, into string
 	known     draft.Known
-	tried     *tried
+	tried     *draft.Tried
 }
 
 func (f *tryFlags) attempt(args []string) (*attempt, error) {
@@ -101,8 +44,8 @@ func (f *tryFlags) attempt(args []string) (*attempt, error) {
 		if filepath.IsAbs(f.into) {
 			t.dir = filepath.Dir(f.into)
 		}
-		t.tried = loadTried(t.dir)
-		t.known = t.tried.known(filepath.Base(f.into))
+		t.tried = draft.LoadTried(t.dir)
+		t.known = t.tried.Known(filepath.Base(f.into))
 	}
 	return t, nil
 }
@@ -315,7 +258,7 @@ func (a *app) file(t *attempt, x *exchange.Exchange, base string) error {
 	if strings.HasPrefix(t.typed.Target, "http") || ownBase(t) {
 		base = ""
 	}
-	p := draft.Step(title, t.typed, x, t.tried.known(filepath.Base(t.into)), taken)
+	p := draft.Step(title, t.typed, x, t.tried.Known(filepath.Base(t.into)), taken)
 	in, err := draft.Insert(t.into, text, t.f.scenario, base, p.Lines)
 	if err != nil {
 		return usage(err.Error(), "usualpath lint shows all mistakes of a file")
@@ -323,7 +266,7 @@ func (a *app) file(t *attempt, x *exchange.Exchange, base string) error {
 	if err := source.WriteWhole(t.into, []byte(in.Text)); err != nil {
 		return &exit{code: exitUsage, message: "--into " + t.into + " cannot be written: " + err.Error()}
 	}
-	if err := t.tried.keep(filepath.Base(t.into), p.Kept); err != nil {
+	if err := t.tried.Keep(filepath.Base(t.into), p.Kept); err != nil {
 		return &exit{code: exitBroken, message: err.Error()}
 	}
 	s := a.style(a.out)

@@ -3,6 +3,7 @@ package contract
 import (
 	"fmt"
 	"net/url"
+	"path/filepath"
 	"regexp"
 	"sort"
 	"strings"
@@ -12,8 +13,7 @@ import (
 	"usualpath/internal/core/event"
 )
 
-// Coverage is what a run has touched of a document, or of the requests it sent
-// itself when there is none.
+// Coverage is what a run has touched of a document.
 type Coverage struct {
 	doc *Document
 	// by operation: how often, statuses and parameters seen.
@@ -47,10 +47,14 @@ func FromOperations(name string, titles []string) *Document {
 	return d
 }
 
-// NewCoverage makes an empty one; without a document it holds what was sent.
+// NewCoverage makes an empty one.
 func NewCoverage(doc *Document) *Coverage {
 	return &Coverage{doc: doc, seen: map[string]*touched{}, problems: map[string]*Problem{}}
 }
+
+// Of is what the operations are of: the document's file, or what was named
+// instead.
+func (c *Coverage) Of() string { return filepath.Base(c.doc.Name) }
 
 // Event takes in the exchanges of a step.
 func (c *Coverage) Event(e event.Event) {
@@ -61,15 +65,13 @@ func (c *Coverage) Event(e event.Event) {
 	for _, s := range st.Sent {
 		x := s.Exchange
 		title := x.Request.Method + " " + template(x.Request.URL)
-		if c.doc != nil {
-			for _, p := range c.doc.Check(x) {
-				c.problem(p, fmt.Sprintf("%s:%d step %q", st.File, st.Line, st.Title))
-			}
-			if o, _ := c.doc.Find(x.Request.Method, x.Request.URL); o != nil {
-				title = o.Title()
-			} else if !c.doc.bare || x.Answer == nil || x.Answer.Status/100 != 2 {
-				continue
-			}
+		for _, p := range c.doc.Check(x) {
+			c.problem(p, fmt.Sprintf("%s:%d step %q", st.File, st.Line, st.Title))
+		}
+		if o, _ := c.doc.Find(x.Request.Method, x.Request.URL); o != nil {
+			title = o.Title()
+		} else if !c.doc.bare || x.Answer == nil || x.Answer.Status/100 != 2 {
+			continue
 		}
 		t := c.seen[title]
 		if t == nil {
@@ -121,13 +123,11 @@ type Row struct {
 	Beside bool
 }
 
-// Rows are the operations: those of the document, or those that were sent.
+// Rows are the operations: those of the document, and behind them those that
+// were sent beside it.
 func (c *Coverage) Rows() []Row {
 	var out []Row
 	known := map[string]bool{}
-	if c.doc == nil {
-		c.doc = FromOperations("", nil)
-	}
 	for _, o := range c.doc.Operations {
 		t := c.seen[o.Title()]
 		known[o.Title()] = true

@@ -40,9 +40,8 @@ func (s *steps) step(title string, lines ...string) {
 // is known of answers, by the words of supports.
 func (r *Resource) Life(prefix string, told map[string]Told) string {
 	s := &steps{}
-	one := singular(r.Name)
-	name := sanitized(one)
-	if name == sanitized(r.Name) {
+	name := singular(r.Name)
+	if name == r.Name {
 		name = "one"
 	}
 	item := strings.ReplaceAll(r.itemPath(), "{id}", "{"+name+"}")

@@ -206,7 +206,7 @@ func nearest(groups []*group, path string) *group {
 // describe fills in the resource from its operations.
 func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
 	_, last, _ := cutLast(g.path)
-	g.Name = sanitized(last)
+	g.Name = Name(last, "items")
 	if g.parent != nil && names[g.Name] {
 		g.Name = g.parent.Name + "_" + g.Name
 	}

@@ -128,8 +128,9 @@ func turnIn(v *value.Value) string {
 	return first
 }
 
-// sanitized makes a word of the language of a text.
-func sanitized(text string) string {
+// Name makes a name of the language of a text; otherwise is for texts without
+// letters.
+func Name(text, otherwise string) string {
 	var b strings.Builder
 	for _, r := range strings.ToLower(text) {
 		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' && b.Len() > 0 || r == '_' {
@@ -140,7 +141,7 @@ func sanitized(text string) string {
 	}
 	out := strings.Trim(b.String(), "_")
 	if out == "" {
-		return "items"
+		return otherwise
 	}
 	return out
 }

@@ -23,7 +23,7 @@ func FromService(at string, writes bool, send Send) (*Resource, string, error) {
 	base := u.Scheme + "://" + u.Host
 	r := &Resource{Collection: strings.TrimSuffix(u.EscapedPath(), "/"), Members: "$[*]", Content: "$", Identity: "$.id"}
 	parts := strings.Split(strings.Trim(r.Collection, "/"), "/")
-	r.Name = sanitized(parts[len(parts)-1])
+	r.Name = Name(parts[len(parts)-1], "items")
 	list, err := get(send, base+r.Collection)
 	if err != nil {
 		return nil, "", err

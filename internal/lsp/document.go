@@ -49,14 +49,18 @@ func uriOf(path string) string {
 func (s *Server) read(d *document) {
 	d.src = source.NewFile(filepath.Base(d.path), d.text)
 	d.tree, _ = syntax.Parse(d.src)
-	overlay := map[string]string{}
-	for _, other := range s.open {
-		overlay[other.path] = other.text
-	}
-	overlay[d.path] = d.text
-	d.project = project.Load([]string{d.path}, project.Options{Overlay: overlay})
+	d.project = project.Load([]string{d.path}, project.Options{Overlay: s.overlay()})
 	// What cannot be derived is told by the diagnostics.
 	_, _ = resource.Expand(d.project)
+}
+
+// overlay are the texts of the open documents, in place of the files.
+func (s *Server) overlay() map[string]string {
+	out := map[string]string{}
+	for _, d := range s.open {
+		out[d.path] = d.text
+	}
+	return out
 }
 
 // diagnostics are those of the document itself.

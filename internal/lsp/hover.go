@@ -1,9 +1,7 @@
 package lsp
 
 import (
-	"encoding/json"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -12,6 +10,7 @@ import (
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/draft"
 )
 
 // hover tells about what stands at an offset: a name, a check, a status, a
@@ -47,18 +46,8 @@ func (d *document) hover(offset int) *hover {
 
 // last is the value that a request by hand kept under a name.
 func (d *document) last(name string) string {
-	dir := filepath.Dir(d.path)
-	for _, root := range []string{d.project.Root, dir} {
-		data, err := os.ReadFile(filepath.Join(root, ".usualpath", "tried.json"))
-		if root == "" || err != nil {
-			continue
-		}
-		var files map[string]map[string]json.RawMessage
-		if json.Unmarshal(data, &files) == nil {
-			if v, ok := files[filepath.Base(d.path)][name]; ok {
-				return string(v)
-			}
-		}
+	if v := draft.LoadTried(filepath.Dir(d.path)).Known(filepath.Base(d.path))[name]; v != nil {
+		return v.String()
 	}
 	return ""
 }

@@ -244,15 +244,11 @@ func (s *Server) rename(d *document, offset int, to string) map[string][]textEdi
 		return out
 	}
 	// Another file may use it that the document does not know of.
-	overlay := map[string]string{}
-	for _, o := range s.open {
-		overlay[o.path] = o.text
-	}
 	root := d.project.Root
 	if root == "" {
 		root = d.file().Dir()
 	}
-	all := project.Load([]string{root}, project.Options{Overlay: overlay})
+	all := project.Load([]string{root}, project.Options{Overlay: s.overlay()})
 	for _, f := range all.Files {
 		if f.Derived() || f.Path != in.file.Path && !sees(all, f, in.file.Path) {
 			continue

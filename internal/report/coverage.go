@@ -12,9 +12,9 @@ import (
 )
 
 // Coverage writes what a run has touched of what there is, and what it met that
-// is not described. of names the document, or what else the operations are from;
-// brief leaves the table out.
-func Coverage(w io.Writer, c *contract.Coverage, of string, brief bool, s *Style) {
+// is not described; brief leaves the table out.
+func Coverage(w io.Writer, c *contract.Coverage, brief bool, s *Style) {
+	of := c.Of()
 	rows := c.Rows()
 	touched, all, width, seen := 0, 0, 0, 0
 	for _, r := range rows {
