@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
@@ -63,4 +64,60 @@ func TestTheTourOfTheREADME(t *testing.T) {
 			require.Contains(t, said[i], w, typed[i])
 		}
 	}
+}
+
+// Every other command of the README is run too, in the order in which they stand
+// there: in the project that the tour has drafted, with the files that the README
+// writes out.
+func TestTheOtherCommandsOfTheREADME(t *testing.T) {
+	shell, err := exec.LookPath("bash")
+	if err != nil {
+		t.Skip("there is no shell to type into")
+	}
+	readme, err := os.ReadFile("../README.md")
+	require.NoError(t, err)
+	_, after, found := strings.Cut(string(readme), "explain lifecycle/replace-takes-effect\n```")
+	require.True(t, found, "the tour stands first")
+	base, here := gullPoint(t), t.TempDir()
+	port := strings.TrimPrefix(base, "http://127.0.0.1:")
+	require.Equal(t, 0, run(t, here, "new", ".", "--from-service", base+"/boats", "--writes").code)
+	// The examples say where the harbour listens; this one has another port.
+	checkout := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(checkout, "examples"), os.DirFS("../examples")))
+	config := filepath.Join(checkout, "examples", "project.upath")
+	require.NoError(t, os.WriteFile(config, []byte(strings.ReplaceAll(text(t, config), "4710", port)), 0o644))
+	ran := 0
+	for _, block := range regexp.MustCompile("(?s)\n```\n(.*?)```").FindAllStringSubmatch(after, -1) {
+		switch {
+		case strings.HasPrefix(block[1], "scenario "):
+			require.NoError(t, os.WriteFile(filepath.Join(here, "curlew.upath"), []byte(block[1]), 0o644))
+			continue
+		case strings.HasPrefix(block[1], "resource "):
+			require.NoError(t, os.WriteFile(filepath.Join(here, "boats.upath"), []byte(block[1]), 0o644))
+			continue
+		}
+		for _, l := range strings.Split(strings.TrimSpace(block[1]), "\n") {
+			if strings.HasSuffix(l, "&") || strings.Contains(l, "--watch") {
+				// These go on until they are stopped, and have tests of their own.
+				continue
+			}
+			ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+			c := exec.CommandContext(ctx, shell, "-c", strings.ReplaceAll(l, "4710", port))
+			c.Dir = here
+			if strings.Contains(l, "examples") {
+				c.Dir = checkout
+			}
+			c.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
+			out, err := c.CombinedOutput()
+			cancel()
+			require.NotNil(t, c.ProcessState, "%s: %v", l, err)
+			want := 0
+			if strings.Contains(l, "--fault") {
+				want = 1
+			}
+			assert.Equal(t, want, c.ProcessState.ExitCode(), "%s\n%s", l, out)
+			ran++
+		}
+	}
+	assert.Greater(t, ran, 15)
 }
