@@ -179,13 +179,14 @@ func TestWatchRunsAgainWhenAFileChanges(t *testing.T) {
 	require.NoError(t, os.WriteFile(dir+"/b.upath", []byte(strings.Replace(text, "%s", "changed", 1)), 0o644))
 	within("b.upath changed at")
 	within("changed   ")
+	assert.True(t, out.has("first"), "what was there before is not cleared")
+	require.Eventually(t, func() bool {
+		out.mu.Lock()
+		defer out.mu.Unlock()
+		return strings.Count(out.b.String(), "waiting for a change") == 2
+	}, 10*time.Second, 20*time.Millisecond)
 	out.mu.Lock()
 	after := out.b.String()[strings.Index(out.b.String(), "b.upath changed at"):]
-	out.mu.Unlock()
-	assert.True(t, out.has("first"), "what was there before is not cleared")
-	require.Eventually(t, func() bool { return strings.Count(out.b.String(), "waiting for a change") == 2 }, 10*time.Second, 20*time.Millisecond)
-	out.mu.Lock()
-	after = out.b.String()[strings.Index(out.b.String(), "b.upath changed at"):]
 	out.mu.Unlock()
 	assert.Less(t, strings.Index(after, "changed   "), strings.Index(after, "first"), "what is concerned runs first")
 }
