@@ -96,6 +96,10 @@ func TestTryShowsWhatDiffers(t *testing.T) {
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		switch {
+		case r.URL.Path == "/list" && r.URL.Query().Get("all") == "":
+			fmt.Fprint(w, `[0]`)
+		case r.URL.Path == "/list":
+			fmt.Fprint(w, `[0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10]`)
 		case r.URL.Path == "/counts":
 			fmt.Fprintf(w, `{"n": %d, "name": "same"}`, n.Add(1))
 		case r.Header.Get("X-Pilot") == "":
@@ -118,4 +122,7 @@ func TestTryShowsWhatDiffers(t *testing.T) {
 	for _, w := range []string{"without header X-Pilot", "401", "without query flag", "NL"} {
 		assert.Contains(t, r.out, w)
 	}
+	r = run(t, t.TempDir(), "try", "GET", base+"/list", "--query", "all=1", "--without", "query all")
+	require.Equal(t, 0, r.code, r.err)
+	assert.Regexp(t, `(?s)\$\[2\].*\$\[9\].*\$\[10\]`, r.out, "elements in their order")
 }

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -22,7 +23,7 @@ func Spread(first *exchange.Exchange, others []*exchange.Exchange) []string {
 		}
 	}
 	lo, hi := first.Timing.Total, first.Timing.Total
-	paths := map[string][]string{}
+	paths := &places{said: map[string][]string{}}
 	for _, x := range others {
 		lo, hi = min(lo, x.Timing.Total), max(hi, x.Timing.Total)
 		if first.Answer == nil || x.Answer == nil {
@@ -58,18 +59,35 @@ func Spread(first *exchange.Exchange, others []*exchange.Exchange) []string {
 		}
 		bodies(a, b, paths, say)
 	}
-	var order []string
-	for p := range paths {
-		order = append(order, p)
-	}
-	sort.Strings(order)
-	for _, p := range order {
-		out = append(out, fmt.Sprintf("%s: %s", p, strings.Join(paths[p][:min(3, len(paths[p]))], "; ")))
+	for _, p := range paths.order {
+		out = append(out, fmt.Sprintf("%s: %s", p, strings.Join(paths.said[p][:min(3, len(paths.said[p]))], "; ")))
 	}
 	if len(others) > 2 {
 		out = append(out, fmt.Sprintf("time: from %s to %s", expect.Took(lo), expect.Took(hi)))
 	}
 	return out
+}
+
+// places are what differs by path, in the order in which it was met: as text,
+// element 10 would stand before element 2.
+type places struct {
+	order []string
+	said  map[string][]string
+}
+
+// mostPlaces is how many are told: beyond them everything differs.
+const mostPlaces = 40
+
+func (p *places) add(path, text string) {
+	if p.said[path] == nil {
+		if len(p.order) == mostPlaces {
+			return
+		}
+		p.order = append(p.order, path)
+	}
+	if !slices.Contains(p.said[path], text) {
+		p.said[path] = append(p.said[path], text)
+	}
 }
 
 func became(x *exchange.Exchange) string {
@@ -79,7 +97,7 @@ func became(x *exchange.Exchange) string {
 	return x.Failure.Error()
 }
 
-func bodies(a, b *exchange.Answer, paths map[string][]string, say func(string, ...any)) {
+func bodies(a, b *exchange.Answer, paths *places, say func(string, ...any)) {
 	v, err := value.Decode(string(a.Body), value.Limits{Lenient: true})
 	w, err2 := value.Decode(string(b.Body), value.Limits{Lenient: true})
 	if err != nil || err2 != nil {
@@ -99,8 +117,6 @@ func bodies(a, b *exchange.Answer, paths map[string][]string, say func(string, .
 			was, is := value.CutAround(d.Want, d.Got, 40)
 			text = was + ", then " + is
 		}
-		if p := d.Path.String(); len(paths) < 40 || paths[p] != nil {
-			paths[p] = append(paths[p], text)
-		}
+		paths.add(d.Path.String(), text)
 	}
 }
