@@ -49,7 +49,12 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 	for _, w := range r.Supports {
 		can[w] = true
 	}
-	fmt.Fprintf(&s.b, "scenario %q\n%s", "the usual path of "+strings.ReplaceAll(r.Name, "_", " "), prefix)
+	made := can["create"] && r.Make != nil
+	fmt.Fprintf(&s.b, "scenario %q\n", "the usual path of "+strings.ReplaceAll(r.Name, "_", " "))
+	if made && can["list"] {
+		fmt.Fprintf(&s.b, "  guard %s%s by %s\n", r.Collection, in(r.Members), r.Identity)
+	}
+	s.b.WriteString(prefix)
 	body := func(t Told) string {
 		if t.Shape == "" || t.Shape == "any" {
 			return ""
@@ -57,7 +62,6 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		return "expect body is " + t.Shape
 	}
 	ends := ""
-	made := can["create"] && r.Make != nil
 	if can["list"] {
 		lines := []string{"send GET " + r.Collection, "expect status " + told["list"].status("200"), body(told["list"])}
 		if told["list"].Shape == "" {
@@ -124,6 +128,14 @@ func (r *Resource) itemPath() string {
 		return r.Item
 	}
 	return r.Collection + "/{id}"
+}
+
+// in says where the members of a wrapped list are.
+func in(members string) string {
+	if at := listPath(members); at != "$" {
+		return " in " + at
+	}
+	return ""
 }
 
 func (r *Resource) idMember() string { return r.Identity[strings.LastIndexByte(r.Identity, '.')+1:] }

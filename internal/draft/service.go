@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/scope"
 	"usualpath/internal/core/value"
 )
 
@@ -56,7 +57,7 @@ func FromService(at string, writes bool, send Send) (*Resource, string, error) {
 	item := base + r.Collection + "/" + url.PathEscape(idv.Plain())
 	r.look(send, base, item, one, other, id)
 	if r.Make != nil && writes {
-		r.tryOut(send, base, id)
+		r.tryOut(send, base, id, identities(members, id))
 	} else if r.Make != nil {
 		r.Notes = append(r.Notes, "`make` was guessed from an item that is there and not tried; --writes makes one and removes it.")
 	}
@@ -255,8 +256,21 @@ func differing(v *value.Value, same bool) *value.Value {
 	return v
 }
 
-// tryOut makes one item with the drafted example, and removes it again.
-func (r *Resource) tryOut(send Send, base, id string) {
+// identities are those of the items in a list, as they would stand in a path,
+// without regard to case.
+func identities(list *value.Value, id string) map[string]bool {
+	out := map[string]bool{}
+	for _, one := range list.Items {
+		if v, ok := one.Get(id); ok {
+			out[strings.ToLower(v.Plain())] = true
+		}
+	}
+	return out
+}
+
+// tryOut makes one item with the drafted example, and removes it again. there
+// are the items that were listed before; they are not touched.
+func (r *Resource) tryOut(send Send, base, id string, there map[string]bool) {
 	text := strings.ReplaceAll(r.example(r.Make), "{turn}", "731902")
 	text = strings.ReplaceAll(text, `\{`, "{")
 	x := send("POST", base+r.Collection, []byte(text), "application/json")
@@ -268,28 +282,63 @@ func (r *Resource) tryOut(send Send, base, id string) {
 		r.Notes = append(r.Notes, "`make` was tried and refused ("+says+"): mend it.")
 		return
 	}
-	at := x.Answer.Header.Get("Location")
-	if v, err := value.Decode(string(x.Answer.Body), value.Limits{Lenient: true}); err == nil {
-		for _, where := range []*value.Value{v, inside(v, r.Content)} {
-			if where != nil {
-				if idv, ok := where.Get(id); ok {
-					at = r.Collection + "/" + url.PathEscape(idv.Plain())
-				}
-			}
-		}
-	}
-	if at == "" {
+	name := r.nameIn(x.Answer, base, id)
+	switch {
+	case name == "":
 		r.Notes = append(r.Notes, "`make` was tried and taken, but nothing told which item it made: it is still there.")
 		return
+	case there[strings.ToLower(name)]:
+		r.Notes = append(r.Notes, "`make` was tried, and the answer names an item that was there before ("+name+"): that item was left as it is, and what was made, if anything, is still there.")
+		return
 	}
-	if !strings.HasPrefix(at, "http") {
-		at = base + "/" + strings.TrimPrefix(at, "/")
-	}
+	at := base + r.Collection + "/" + url.PathEscape(name)
 	gone := send("DELETE", at, nil, "")
 	if gone.Answer == nil || gone.Answer.Status/100 != 2 {
 		r.Notes = append(r.Notes, "The item that was made to try `make` could not be removed: "+at)
 		r.Supports = slices.DeleteFunc(r.Supports, func(s string) bool { return s == "delete" })
 	}
+}
+
+// nameIn is the name of the item that an answer to a create shows, or that its
+// Location leads to; "" where nothing names exactly one item of the collection.
+func (r *Resource) nameIn(a *exchange.Answer, base, id string) string {
+	if v, err := value.Decode(string(a.Body), value.Limits{Lenient: true}); err == nil {
+		for _, where := range []*value.Value{v, inside(v, r.Content)} {
+			if where == nil {
+				continue
+			}
+			if idv, ok := where.Get(id); ok {
+				return oneName(idv)
+			}
+		}
+	}
+	at, err := url.Parse(a.Header.Get("Location"))
+	if err != nil {
+		return ""
+	}
+	from, err := url.Parse(base + r.Collection)
+	if err != nil {
+		return ""
+	}
+	to := from.ResolveReference(at)
+	last, ok := strings.CutPrefix(to.EscapedPath(), from.EscapedPath()+"/")
+	if !ok || to.Host != from.Host {
+		return ""
+	}
+	last, err = url.PathUnescape(strings.TrimSuffix(last, "/"))
+	if err != nil || strings.Contains(last, "/") {
+		return ""
+	}
+	return oneName(value.NewString(last))
+}
+
+// oneName is a value that can be the last segment of one item's path, else "".
+func oneName(v *value.Value) string {
+	name := v.Plain()
+	if v.Kind != value.String && v.Kind != value.Number || scope.Segment(name) != "" {
+		return ""
+	}
+	return name
 }
 
 func inside(v *value.Value, path string) *value.Value {

@@ -35,6 +35,8 @@ type draft struct {
 	timeout time.Duration
 	copies  int
 	retry   *syntax.Retry
+	// unsafe says why the target may reach more than what its names stand for.
+	unsafe string
 	// set are the headers and queries that the current layer has set already.
 	set map[string]bool
 }

@@ -46,6 +46,12 @@ type scenario struct {
 	halted string
 	// lacked says which step lacked a value first.
 	lacked string
+	// guards are the lists whose members are not ours to write to; refused says
+	// what a guard refused.
+	guards  []*guard
+	refused string
+	// removed are the paths that this scenario has removed something from.
+	removed map[string]bool
 	// judged counts the expectations that were held against an answer.
 	judged, requests int
 }
@@ -53,7 +59,7 @@ type scenario struct {
 // scenario runs one job.
 func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s := &scenario{run: r, job: j, ctx: ctx, emit: emit, verdict: event.Held, replies: map[string]*expect.Reply{},
-		observed: map[string]*observation{}, binders: map[string]string{}}
+		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
 	f := j.s.File
 	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, j.randomKey()), Now: r.o.Now,
 		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }}
@@ -76,13 +82,16 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	if check != nil && check.ID != Probe && s.verdict == event.Held && s.judged == 0 {
 		s.verdict = event.LeftOut
 	}
+	if s.refused != "" && (s.verdict == event.Held || s.verdict == event.NotReached) {
+		s.verdict, why = event.LeftOut, s.refused
+	}
 	if why == "" {
 		why = s.halted
 	}
 	if why == "" {
 		why = s.lacked
 	}
-	if check != nil && check.ID == Probe && s.verdict == event.Blocked {
+	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
 		r.shutOff(f, check, why)
 	}
 	r.mu.Lock()
@@ -158,6 +167,7 @@ func (s *scenario) prepare() error {
 	if err := s.bindCase(); err != nil {
 		return err
 	}
+	s.guards = guardsOf(s.job.s)
 	for _, st := range s.job.s.Head {
 		if err := s.define(st, f); err != nil {
 			return err

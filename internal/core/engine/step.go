@@ -213,6 +213,9 @@ func (t *step) first(st *syntax.Statement) (*draft, []*draft, error) {
 		}
 		target, err := names.Target(send.Target)
 		d.target = target
+		if err == nil {
+			d.unsafe = unsafe(names, send)
+		}
 		return d, err
 	}
 	together := false
@@ -326,7 +329,7 @@ func (t *step) retry(d *draft, g *group) {
 		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
 		t.sendOnce(d, []*draft{d}, g, event.Retry, n, "")
 		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
-		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || time.Now().Add(every).After(deadline) || t.ctx.Err() != nil || t.stopped() {
+		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.LeftOut || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.ctx.Err() != nil || t.stopped() {
 			if t.e.Verdict == event.Failed {
 				t.e.Why = fmt.Sprintf("tried %d times in %s", n, d.retry.For.Raw)
 			}
@@ -356,6 +359,19 @@ func (t *step) sendOnce(d *draft, copies []*draft, g *group, role event.Role, n 
 			t.lacking(err)
 			return
 		}
+		if c.unsafe != "" {
+			t.withheld(requests[i], c.unsafe)
+			return
+		}
+		why, err := t.hold(requests[i])
+		if err != nil {
+			t.lacking(err)
+			return
+		}
+		if why != "" {
+			t.refuse(why)
+			return
+		}
 		t.cookies(requests[i])
 	}
 	if t.o.Begins != nil {
@@ -381,6 +397,10 @@ func (t *step) sendOnce(d *draft, copies []*draft, g *group, role event.Role, n 
 	t.replies[stepTitle(t.st)] = replies[0]
 	if t.after, err = t.observe(need); err != nil {
 		t.lacking(err)
+		return
+	}
+	t.remember(replies)
+	if t.claimed(g, replies, first) {
 		return
 	}
 	t.judge(g.claims, replies, first, which)

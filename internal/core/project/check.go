@@ -315,7 +315,7 @@ func stepTitle(st *syntax.Statement) string {
 // hold names that are only kept later.
 func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 	switch st.Body.(type) {
-	case *syntax.Observe, *syntax.Header, *syntax.Auth, *syntax.Expect:
+	case *syntax.Observe, *syntax.Guard, *syntax.Header, *syntax.Auth, *syntax.Expect:
 		// These are worked out when a step needs them.
 		saved := maps.Clone(c.later)
 		for _, other := range all {

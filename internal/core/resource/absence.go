@@ -20,6 +20,11 @@ func (s *script) absent() {
 	s.nobody()
 }
 
+// notThere looks that what never was is not there: only then is it written to.
+func (s *script) notThere(id string) {
+	s.step("look that it is not there", "send GET "+s.at(id), "need status 404 or 410")
+}
+
 func (s *script) deleted() {
 	s.make(1)
 	s.removed("need status not 202")
@@ -40,16 +45,20 @@ func absenceChecks() []Check {
 	for _, kind := range []struct {
 		name, what string
 		prepare    func(s *script)
-		id         string
-		without    func(r *Resource) string
+		// write is prepare for what is then written to.
+		write   func(s *script)
+		id      string
+		without func(r *Resource) string
+		// seen tells why it cannot be seen that there is nothing to write to.
+		seen func(r *Resource) string
 	}{
-		{"missing", "an item that never was", (*script).absent, "nobody", func(r *Resource) string {
+		{"missing", "an item that never was", (*script).absent, func(s *script) { s.absent(); s.notThere("nobody") }, "nobody", func(r *Resource) string {
 			if r.creates() || r.Supports("list") {
 				return ""
 			}
 			return "no identity is known to start from"
-		}},
-		{"deleted", "an item that was deleted", (*script).deleted, "id", needs(makes, can("delete"))},
+		}, can("read")},
+		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), needs()},
 	} {
 		both = append(both,
 			Check{
@@ -63,39 +72,39 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-replace", On: "replace", Without: needs(can("replace"), kind.without, noName), Source: notFound,
+				Name: kind.name + "-replace", On: "replace", Without: needs(can("replace"), kind.without, kind.seen, noName), Source: notFound,
 				Proves: "replacing " + kind.what + " answers 404, or makes it; never a success without effect",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
 				Write: func(s *script) {
-					kind.prepare(s)
+					kind.write(s)
 					s.replacesNothing(kind.id, "expect status "+s.accepts("missing", "404 or 410 or 201"), "expect")
 				},
 				SofterLevel: "usual",
 				Softer: func(s *script) {
-					kind.prepare(s)
+					kind.write(s)
 					s.replacesNothing(kind.id, "prefer status "+s.gone(), "need")
 				},
 			},
 			Check{
-				Name: kind.name + "-amend", On: "amend", Without: needs(can("amend"), kind.without), Source: notFound,
+				Name: kind.name + "-amend", On: "amend", Without: needs(can("amend"), kind.without, kind.seen), Source: notFound,
 				Proves: "amending " + kind.what + " answers 404 and changes nothing",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
 				Write: func(s *script) {
 					s.observe(false)
-					kind.prepare(s)
+					kind.write(s)
 					s.step("amend it", "send PATCH "+s.at(kind.id), s.patch(s.example(s.Amend, 0)), "expect status "+s.gone(), s.unchanged(""))
 				},
 			},
 			Check{
-				Name: kind.name + "-delete", On: "delete", Without: needs(can("delete"), kind.without), Source: notFound,
+				Name: kind.name + "-delete", On: "delete", Without: needs(can("delete"), kind.without, kind.seen), Source: notFound,
 				Proves: "deleting " + kind.what + " answers 404 or a success, and changes nothing",
 				Cause:  "the handler relies on a row that is not there",
 				Mend:   "answer 404 or 204 when there is nothing to remove",
 				Write: func(s *script) {
 					s.observe(false)
-					kind.prepare(s)
+					kind.write(s)
 					// A delete that finds nothing is one, whatever was there before.
 					accepted := s.accepts("repeat delete", s.accepts("missing", "404 or 410 or 2xx"))
 					s.step("remove what is not there", "send DELETE "+s.at(kind.id), "expect status "+accepted, s.unchanged(""))
@@ -191,6 +200,10 @@ func absenceChecks() []Check {
 				coll := strings.ReplaceAll(s.coll(), "{"+p+"_id}", "{orphan}")
 				s.step("list under nobody", "send GET "+coll, "expect status "+s.gone())
 				if s.Supports("create") && s.Make != nil {
+					if s.Under.Supports("read") {
+						above := strings.ReplaceAll(up(s), "{"+p+"_id}", "{orphan}")
+						s.step("look that nobody is not there", "send GET "+above, "need status 404 or 410")
+					}
 					s.step("make under nobody", "send POST "+coll, bodyLine(s.Make, s.example(s.Make, 0)), "expect status "+s.gone())
 				}
 			},
@@ -206,6 +219,15 @@ func absenceChecks() []Check {
 			},
 		},
 	}...)
+}
+
+// up is the path of the item that a collection is under.
+func up(s *script) string {
+	p := &script{Resource: s.Under}
+	if s.Under.Header != "" && s.Under.Item == s.Under.Collection+"/{id}" {
+		return s.parented(s.Under.Collection + "/{" + s.Under.Name + ".id}")
+	}
+	return strings.ReplaceAll(p.parented(s.Under.Item), "{id}", "{"+s.Under.Name+"_id}")
 }
 
 // oddItem is the item's path with a plain place for the identity.

@@ -119,10 +119,10 @@ func accessChecks() []Check {
 		if posts(s.Resource) == "" {
 			s.attempt("create", append(append([]string{line, bodyLine(s.Make, s.example(s.Make, 1))}, refused[1:]...), s.unchanged(""))...)
 		}
-		if s.Supports("replace") {
+		if s.Supports("replace") && s.creates() {
 			s.replaced("replace", append(append([]string{}, refused...), s.unchanged(""))...)
 		}
-		if s.Supports("amend") {
+		if s.Supports("amend") && s.creates() {
 			s.amended("amend", append(append([]string{}, refused...), s.unchanged(""))...)
 		}
 		if s.Supports("delete") && s.creates() {

@@ -9,28 +9,38 @@ import (
 // sent with.
 type never struct{ method, at, where string }
 
+// invented is a method that no server has a meaning for.
+const invented = "MOOR"
+
 // unsupported are the methods that the resource does not have. Without a line
-// `supports` only those that such a path never has.
+// `supports` only those that such a path never has. What a server might take
+// for a wish about all items is sent where they are disposable; elsewhere an
+// invented method stands in. On an item only where it is one made here.
 func (s *script) unsupported(id string) []never {
 	var out []never
 	add := func(method, where, at string) { out = append(out, never{method, at, where}) }
-	add("PUT", "the collection", s.coll())
-	add("PATCH", "the collection", s.coll())
-	if !s.Supports("create") && s.Declared {
-		add("POST", "the collection", s.coll())
+	if s.Disposable {
+		add("PUT", "the collection", s.coll())
+		add("PATCH", "the collection", s.coll())
+		if !s.Supports("create") && s.Declared {
+			add("POST", "the collection", s.coll())
+		}
+	} else {
+		add(invented, "the collection", s.coll())
 	}
-	if !s.Supports("read") && !s.Declared {
-		return out
-	}
-	add("POST", "the item", s.at(id))
-	if s.Declared {
-		for _, one := range [][2]string{{"replace", "PUT"}, {"amend", "PATCH"}, {"delete", "DELETE"}} {
-			if !s.Supports(one[0]) {
-				add(one[1], "the item", s.at(id))
+	if (s.Supports("read") || s.Declared) && (s.creates() || s.Disposable) {
+		add("POST", "the item", s.at(id))
+		if s.Declared {
+			for _, one := range [][2]string{{"replace", "PUT"}, {"amend", "PATCH"}, {"delete", "DELETE"}} {
+				if !s.Supports(one[0]) {
+					add(one[1], "the item", s.at(id))
+				}
 			}
 		}
 	}
-	add("DELETE", "the collection", s.coll())
+	if s.Disposable {
+		add("DELETE", "the collection", s.coll())
+	}
 	return out
 }
 
@@ -85,7 +95,10 @@ func methodChecks() []Check {
 			Mend:   "bind handlers to methods, and answer 405 with Allow for the rest",
 			Write: func(s *script) {
 				s.observe(false)
-				s.misused(func(never) []string {
+				s.misused(func(n never) []string {
+					if n.method == invented {
+						return []string{"expect status 4xx or 501", "prefer status 405 or 501", s.unchanged("")}
+					}
 					return []string{"expect status 405 or 404 or 501", "prefer status 405", s.unchanged("")}
 				})
 			},
@@ -127,8 +140,10 @@ func methodChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.have()
-				s.step("an invented method on the collection", "send MOOR "+s.coll(), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
-				s.step("an invented method on the item", "send MOOR "+s.at("id"), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+				s.step("an invented method on the collection", "send "+invented+" "+s.coll(), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+				if s.creates() || s.Disposable {
+					s.step("an invented method on the item", "send "+invented+" "+s.at("id"), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+				}
 			},
 		},
 		{
@@ -154,6 +169,9 @@ func methodChecks() []Check {
 				s.parent()
 				s.step("what the collection offers", "send OPTIONS "+s.coll(), "prefer header Allow lists "+strings.Join(collection, ", ")+" when header Allow exists")
 				for _, m := range []string{"PUT", "PATCH"} {
+					if !s.Disposable {
+						break
+					}
 					s.step(m+" on the collection", "when header Allow exists of \"what the collection offers\"", "send "+m+" "+s.coll(), "json {}",
 						"prefer status not 405 when header Allow lists "+m+" of \"what the collection offers\"")
 				}

@@ -38,6 +38,11 @@ func raceChecks() []Check {
 					s.observeOthers("id")
 				}
 				s.makeAmong()
+				if !s.Disposable && !s.makesByName() {
+					// All but one of them find nothing: what is found in its place must be seen.
+					s.nobody()
+					s.notThere("nobody")
+				}
 				lines := []string{"send DELETE " + s.at("id"), fmt.Sprintf("together %d", copies), "expect status not 5xx", "expect at least 1 status 2xx"}
 				if s.watched && s.Header == "" {
 					lines = append(lines, "expect others unchanged")

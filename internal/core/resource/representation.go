@@ -18,7 +18,11 @@ func (s *script) offPath(claims func(kind string) []string) {
 			s.attempt("what lacks a member", append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
 		}
 	}
-	s.step("what cannot be done", append([]string{"send PATCH " + s.coll(), "json {}"}, claims("method")...)...)
+	method := invented
+	if s.Disposable {
+		method = "PATCH"
+	}
+	s.step("what cannot be done", append([]string{"send " + method + " " + s.coll(), "json {}"}, claims("method")...)...)
 }
 
 func representationChecks() []Check {

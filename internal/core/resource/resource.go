@@ -45,7 +45,9 @@ type Resource struct {
 	Auth  string
 	Under *Resource
 	Key   bool
-	Skips map[string]string
+	// Disposable says that all data of the collection may be lost.
+	Disposable bool
+	Skips      map[string]string
 }
 
 // Example is a body: its text, and its members when it is an object.
@@ -180,7 +182,8 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Named:
 		rd.under = c
 	case *syntax.Block:
-		r.Key = true
+		r.Key = r.Key || c.Word == "idempotency"
+		r.Disposable = r.Disposable || c.Word == "disposable"
 	case *syntax.Skip:
 		if !Known(b.Check) {
 			hint := "usualpath explain lists the checks"

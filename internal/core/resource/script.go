@@ -54,6 +54,9 @@ func stepText(title string, lines []string) string {
 	return b.String()
 }
 
+// sendsWrite finds requests that change state.
+var sendsWrite = regexp.MustCompile(`\n    send (POST|PUT|PATCH|DELETE) `)
+
 func (s *script) let(name, text string) {
 	line := "  let " + name + " = " + text + "\n"
 	switch {
@@ -88,8 +91,11 @@ func (s *script) text() string {
 	for _, l := range s.Lines {
 		b.WriteString("  " + l + "\n")
 	}
-	b.WriteString(strings.Join(s.observes, ""))
 	rest := strings.Join(s.body, "") + strings.Join(s.after, "")
+	if sendsWrite.MatchString(rest) {
+		b.WriteString(s.guards())
+	}
+	b.WriteString(strings.Join(s.observes, ""))
 	for i, l := range s.lets {
 		// A let that nothing uses would only be in the way.
 		name := strings.Fields(l)[1]
@@ -399,6 +405,19 @@ func (s *script) observeItem(id string, loose bool) {
 	if s.Supports("read") {
 		s.observes = append(s.observes, "  observe item at "+s.at(id)+s.ignoring(loose, s.inItem)+"\n")
 	}
+}
+
+// guards are the lists whose members must not be written to, those of the
+// parents among them.
+func (s *script) guards() string {
+	out := ""
+	if s.Under != nil {
+		out = (&script{Resource: s.Under}).guards()
+	}
+	if !s.Disposable && s.Supports("list") && s.By != "" {
+		out += "  guard " + s.coll() + s.listing("") + s.paged() + "\n"
+	}
+	return out
 }
 
 func (s *script) listing(without string) string {

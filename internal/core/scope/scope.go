@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
-	"net/url"
 	"strings"
 	"time"
 
@@ -170,38 +169,6 @@ func (s *Scope) Text(t *syntax.Template) (string, error) {
 			return "", err
 		}
 		b.WriteString(v.Plain())
-	}
-	return b.String(), nil
-}
-
-// Target works out a path or URL: values are percent-encoded where they are
-// put in (RFC 3986 §2.1), save one that stands first, which is a path or URL
-// itself.
-func (s *Scope) Target(t *syntax.Template) (string, error) {
-	if text, ok := t.Plain(); ok {
-		return text, nil
-	}
-	var b strings.Builder
-	query := false
-	for i, p := range t.Parts {
-		if p.Expr == nil {
-			query = query || strings.Contains(p.Text, "?")
-			b.WriteString(p.Text)
-			continue
-		}
-		v, err := s.Expr(p.Expr)
-		if err != nil {
-			return "", err
-		}
-		switch text := v.Plain(); {
-		case i == 0:
-			query = strings.Contains(text, "?")
-			b.WriteString(text)
-		case query:
-			b.WriteString(strings.ReplaceAll(url.QueryEscape(text), "+", "%20"))
-		default:
-			b.WriteString(url.PathEscape(text))
-		}
 	}
 	return b.String(), nil
 }

@@ -92,6 +92,19 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 	return nil
 }
 
+// Identities are what tells the members of a snapshot apart, as plain text, of
+// those that are texts or numbers.
+func (v View) Identities(s *Snapshot) []string {
+	var out []string
+	for _, k := range s.Keys {
+		nodes := v.By.Select(s.Members[k])
+		if len(nodes) == 1 && (nodes[0].Value.Kind == value.String || nodes[0].Value.Kind == value.Number) {
+			out = append(out, nodes[0].Value.Plain())
+		}
+	}
+	return out
+}
+
 // sameKey compares a key with a name's value: a number and its text are one,
 // since ids often travel as text.
 func sameKey(a, b *value.Value) bool { return value.Equal(a, b) || a.Plain() == b.Plain() }

@@ -23,7 +23,7 @@ func (p *parser) body(st *Statement) {
 	case "afterwards", "defaults", "alone":
 		st.Body = &Block{}
 	case "check", "collection", "item", "members", "content", "identity", "make", "remake", "amend", "assigned", "required",
-		"unique", "hidden", "volatile", "reads", "filter", "paging", "supports", "answers", "under", "idempotency", "skip":
+		"unique", "hidden", "volatile", "reads", "filter", "paging", "supports", "answers", "under", "idempotency", "disposable", "skip":
 		p.resourceLine(st)
 	case "before", "after":
 		p.needWord("each", st.Word+" each")
@@ -49,6 +49,8 @@ func (p *parser) body(st *Statement) {
 		st.Body = p.cases()
 	case "observe":
 		st.Body = p.observe()
+	case "guard":
+		st.Body = p.guard()
 	case "header":
 		st.Body = p.header()
 	case "without":
@@ -282,6 +284,22 @@ func (p *parser) observe() *Observe {
 		return o
 	}
 	o.At = p.needTarget(form)
+	p.seen(o, form)
+	return o
+}
+
+func (p *parser) guard() *Guard {
+	form := "guard /boats by $.id"
+	o := &Observe{At: p.needTarget(form)}
+	p.seen(o, form)
+	if !p.failed && o.By == nil {
+		p.failHere("`by` was expected: it tells the members of the list apart", form)
+	}
+	return &Guard{Of: o}
+}
+
+// seen reads how the members of an observed list are found and compared.
+func (p *parser) seen(o *Observe, form string) {
 	for !p.failed && !p.lineDone() {
 		switch {
 		case p.takeWord("in"):
@@ -303,7 +321,6 @@ func (p *parser) observe() *Observe {
 			p.failHere("`in`, `by`, `without`, `ignoring` or `paging` was expected, found "+p.found(), form)
 		}
 	}
-	return o
 }
 
 func (p *parser) paths() []*Path {

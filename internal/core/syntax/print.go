@@ -197,6 +197,9 @@ func (l *layout) body(st *Statement) {
 		l.node(b.Value)
 	case *Observe:
 		l.observe(b)
+	case *Guard:
+		l.template(b.Of.At)
+		l.seen(b.Of)
 	case *Header:
 		l.write(b.Name + ":")
 		l.template(b.Value)
@@ -326,6 +329,10 @@ func (l *layout) pairValue(t *Template, quoted *Node) {
 func (l *layout) observe(o *Observe) {
 	l.write(o.Name, "at")
 	l.template(o.At)
+	l.seen(o)
+}
+
+func (l *layout) seen(o *Observe) {
 	for _, one := range []struct {
 		word string
 		path *Path

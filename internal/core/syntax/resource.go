@@ -59,6 +59,8 @@ func (p *parser) resourceLine(st *Statement) {
 	case "idempotency":
 		p.needWord("key", "idempotency key")
 		st.Body = &Block{}
+	case "disposable":
+		st.Body = &Block{}
 	case "skip":
 		st.Body = p.skip()
 	}

@@ -89,6 +89,9 @@ type (
 		// Paging names the query parameters `paging limit, offset`.
 		Paging []string
 	}
+	// Guard is `guard PATH in P by P paging limit, offset`: a list whose members
+	// are not written to when they were there before. Of has no name.
+	Guard struct{ Of *Observe }
 	// Header is `header N: v`.
 	Header struct {
 		Name  string

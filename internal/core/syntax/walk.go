@@ -22,11 +22,9 @@ func Walk(st *Statement, visit func(*Expr)) {
 	case *Row:
 		w.node(b.Value)
 	case *Observe:
-		w.template(b.At)
-		w.path(b.In)
-		w.path(b.By)
-		w.node(b.Without)
-		w.paths(b.Ignoring)
+		w.observe(b)
+	case *Guard:
+		w.observe(b.Of)
 	case *Header:
 		w.template(b.Value)
 	case *Pair:
@@ -152,6 +150,14 @@ func (w walker) path(p *Path) {
 	if p != nil {
 		w.template(p.Template)
 	}
+}
+
+func (w walker) observe(o *Observe) {
+	w.template(o.At)
+	w.path(o.In)
+	w.path(o.By)
+	w.node(o.Without)
+	w.paths(o.Ignoring)
 }
 
 func (w walker) paths(list []*Path) {

@@ -42,6 +42,7 @@ var keywords = map[string]keyword{
 	"for":         {inHead, `for each case`},
 	"observe":     {inFile | inHead, `observe name at /path by $.id`},
 	"alone":       {inHead, `alone`},
+	"guard":       {inHead, `guard /boats by $.id`},
 	"check":       {inHead, `check lifecycle/deleted-is-gone of boats on delete`},
 	"step":        {inHead | inStep | inRoutine, `step "title"`},
 	"do":          {inHead | inStep | inRoutine, `do "routine"`},
@@ -97,6 +98,7 @@ var keywords = map[string]keyword{
 	"answers":     {inResource, `answers create 201, repeat delete 404`},
 	"under":       {inResource, `under boats`},
 	"idempotency": {inResource, `idempotency key`},
+	"disposable":  {inResource, `disposable`},
 	"skip":        {inResource, `skip input/big-body because "the proxy in front refuses it"`},
 }
 

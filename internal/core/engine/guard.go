@@ -1,0 +1,276 @@
+package engine
+
+import (
+	"errors"
+	"net/url"
+	"path"
+	"strings"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// notOurs begins the reason of a step that a guard refuses.
+const notOurs = "not applicable: this may touch what is not ours: "
+
+// guard is a list whose members are not written to when they were there before
+// the scenario wrote anything.
+type guard struct {
+	o *syntax.Observe
+	// paths are the collection's path by base and names, with what was listed
+	// there before the first write; nil where that could not be read.
+	paths map[string]map[string]bool
+}
+
+// safe are the methods that change nothing (RFC 9110 §9.2.1).
+func safe(method string) bool {
+	return method == "GET" || method == "HEAD" || method == "OPTIONS" || method == "TRACE"
+}
+
+// plainPath is a URL's path as a lenient server might read it: decoded, dots
+// and double slashes resolved, without an end slash, in lower case.
+func plainPath(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return raw
+	}
+	p := u.Path
+	if again, err := url.PathUnescape(p); err == nil {
+		p = again
+	}
+	return strings.ToLower(path.Clean("/" + strings.TrimSpace(p)))
+}
+
+// hold looks at the lists that a request may touch, before it is sent, and
+// tells why it must not be sent, or "".
+func (t *step) hold(r *exchange.Request) (string, error) {
+	if len(t.guards) == 0 || safe(r.Method) {
+		return "", nil
+	}
+	what := notOurs + r.Method + " " + r.URL
+	at := plainPath(r.URL)
+	if u, err := url.Parse(r.URL); err == nil {
+		if base, err := url.Parse(t.base); err == nil && !strings.EqualFold(u.Host, base.Host) {
+			return what + " leads to another service", nil
+		}
+	}
+	if why, err := t.again(r, what); why != "" || err != nil {
+		return why, err
+	}
+	// An item of one list may be where another list begins.
+	var above, item bool
+	for _, g := range t.guards {
+		list, err := t.collection(g)
+		if err != nil {
+			return "", err
+		}
+		if list == "" {
+			continue
+		}
+		there, err := t.listed(g, list)
+		if err != nil {
+			return "", err
+		}
+		rest, below := strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
+		switch {
+		case at == list:
+			if r.Method != "POST" && known(r.Method) {
+				return what + " is the collection itself", nil
+			}
+			return "", nil
+		case below:
+			id, deeper, _ := strings.Cut(rest, "/")
+			if there[id] && deeper == "" {
+				return what + " was there before", nil
+			}
+			item = item || deeper == ""
+		case strings.HasPrefix(list, strings.TrimSuffix(at, "/")+"/"):
+			above = true
+		default:
+			// An item with a path of its own.
+			if there[path.Base(at)] {
+				return what + " was there before", nil
+			}
+		}
+	}
+	if above && !item && known(r.Method) {
+		return what + " is above the collection", nil
+	}
+	return "", nil
+}
+
+// again looks at what this scenario has removed before it is written to once
+// more: a server that finds something else under its name must not change that.
+func (t *step) again(r *exchange.Request, what string) (string, error) {
+	if !t.removed[plainPath(r.URL)] {
+		return "", nil
+	}
+	if t.e.Afterwards {
+		return "nothing to do: it has been removed", nil
+	}
+	x := t.client.Do(t.ctx, &exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout})
+	t.note(x)
+	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is gone", Exchange: x})
+	if x.Answer == nil || x.Answer.Status != 404 && x.Answer.Status != 410 {
+		return what + " was removed, and reading it does not say that it is gone", nil
+	}
+	return "", nil
+}
+
+// remember notes what a scenario has removed, and what it has made again.
+func (t *step) remember(replies []*expect.Reply) {
+	if len(t.guards) == 0 {
+		return
+	}
+	for _, r := range replies {
+		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
+			t.removed[plainPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+		}
+	}
+}
+
+// known tells whether a server may have a meaning for a method.
+func known(method string) bool {
+	switch method {
+	case "POST", "PUT", "PATCH", "DELETE":
+		return true
+	}
+	return false
+}
+
+// collection is the path of a guarded list; "" while its names have no values.
+func (t *step) collection(g *guard) (string, error) {
+	target, err := t.names.Target(g.o.At)
+	var unbound *scope.Unbound
+	if errors.As(err, &unbound) {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	r, err := (&draft{method: "GET", target: target}).request(t.base)
+	if err != nil {
+		return "", err
+	}
+	return plainPath(r.URL), nil
+}
+
+// listed is what a guarded list held before the scenario's first write.
+func (t *step) listed(g *guard, list string) (map[string]bool, error) {
+	if there, done := g.paths[list]; done {
+		return there, nil
+	}
+	s, err := t.look("what was there before", g.o)
+	if err != nil {
+		return nil, err
+	}
+	if s.problem == "" {
+		view, err := t.view(g.o)
+		if err != nil {
+			return nil, err
+		}
+		there := map[string]bool{}
+		for _, id := range view.Identities(s.s) {
+			there[strings.ToLower(id)] = true
+		}
+		g.paths[list] = there
+		return there, nil
+	}
+	g.paths[list] = nil
+	return nil, nil
+}
+
+// claimed tells of an answer to a create that names, as what it has made, an
+// item that was there before (RFC 9110 §15.3.2).
+func (t *step) claimed(g *group, replies []*expect.Reply, sent int) bool {
+	for _, guard := range t.guards {
+		list, err := t.collection(guard)
+		if err != nil || len(guard.paths[list]) == 0 {
+			continue
+		}
+		for i, r := range replies {
+			if r == nil || r.Answer == nil || r.Answer.Status != 201 || r.Request.Method != "POST" || plainPath(r.Request.URL) != list {
+				continue
+			}
+			for _, st := range g.claims {
+				k, ok := st.Body.(*syntax.Keep)
+				if !ok {
+					continue
+				}
+				v, err := t.context(r).Keep(k)
+				if err != nil || v.Kind != value.String && v.Kind != value.Number {
+					continue
+				}
+				id := strings.ToLower(v.Plain())
+				if k.From == "header" {
+					id = path.Base(plainPath(v.Plain()))
+				}
+				if guard.paths[list][id] {
+					t.miss(event.Finding{Verdict: event.Failed, Line: t.lineOf(st), Expected: "201 names an item that was made now",
+						Observed: []string{"it names " + v.Plain() + ", which was listed before the request was sent; that item is left as it is"},
+						Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: sent + i})
+					t.halted = "the answer to a create names an item that was there before"
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// unsafe tells why a target is not one that a request which changes state may
+// be sent to, or "".
+func unsafe(names *scope.Scope, send *syntax.Send) string {
+	if safe(send.Method) {
+		return ""
+	}
+	return names.Unsafe(send.Target)
+}
+
+// guardsOf are the guards of a scenario's head.
+func guardsOf(s *project.Scenario) []*guard {
+	var out []*guard
+	for _, st := range s.Head {
+		if g, ok := st.Body.(*syntax.Guard); ok {
+			out = append(out, &guard{o: g.Of, paths: map[string]map[string]bool{}})
+		}
+	}
+	return out
+}
+
+// withheld blocks a step whose request might reach more than it should.
+func (t *step) withheld(r *exchange.Request, why string) {
+	t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
+		Observed: []string{why + ": " + r.Method + " " + r.URL + " was not sent"}, Sent: -1})
+	t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
+	if t.job.s.Check != nil && !t.e.Afterwards {
+		// What comes after it would be judged by a request that was not sent.
+		t.halted = why
+	}
+	if t.lacked == "" {
+		t.lacked = "step \"" + t.e.Title + "\" was not sent: " + why
+	}
+}
+
+// refuse leaves a step out that a guard refuses, and what comes after it.
+func (t *step) refuse(why string) {
+	if c := t.job.s.Check; c != nil && c.ID == Probe && strings.HasPrefix(why, notOurs) {
+		// What the create answers does not lead to what it made: so would all others.
+		t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
+			Observed: []string{strings.TrimPrefix(why, notOurs) + "; what was made is still there"}, Sent: -1})
+		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
+		t.halted = strings.TrimPrefix(why, notOurs)
+		return
+	}
+	t.e.Verdict, t.e.Why = event.LeftOut, why
+	if t.e.Afterwards {
+		return
+	}
+	t.refused = why
+	t.halted = why
+}
