@@ -43,7 +43,6 @@ type crateManners struct {
 	override bool
 	// missing reads any missing item as the first one.
 	missing bool
-	query   bool
 }
 
 func newCrates(m crateManners) *crates {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"html"
 	"io"
@@ -44,13 +45,12 @@ The exit code is 1 when something fails newly.`,
 				}
 				args = names[len(names)-2:]
 			}
-			old, err := record.Load(args[0])
-			if err != nil {
-				return told(err)
-			}
-			now, err := record.Load(args[1])
-			if err != nil {
-				return told(err)
+			old, before := record.Load(args[0])
+			now, after := record.Load(args[1])
+			for _, err := range []error{before, after} {
+				if err != nil && !record.Damaged(err) {
+					return told(err)
+				}
 			}
 			d := record.Compare(old, now)
 			switch format {
@@ -66,6 +66,9 @@ The exit code is 1 when something fails newly.`,
 				}
 			default:
 				return usage(fmt.Sprintf("there is no format %q to compare in", format), "there are terminal, markdown, json")
+			}
+			if damage := errors.Join(before, after); damage != nil {
+				return told(damage)
 			}
 			if len(d.Failing) > 0 {
 				return &exit{code: exitFailed}

@@ -15,6 +15,7 @@ import (
 	"usualpath/examples"
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/harbour"
 )
@@ -73,11 +74,8 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 		}
 	}()
 	f.base, f.process = process.s.URL, process
-	p := project.Load([]string{folder}, project.Options{})
-	for _, file := range p.Files {
-		// Shown as they stand in the example project.
-		file.Source.Name = filepath.Base(file.Path)
-	}
+	// Shown as they stand in the example project.
+	p, list := resource.Load([]string{folder}, project.Options{Shown: filepath.Base})
 	st := a.style(a.out)
 	if !f.quiet {
 		with := ""
@@ -90,7 +88,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	for _, x := range faults {
 		suffix += " --fault " + x
 	}
-	err = a.runProject(ctx, p, f, func(_, option, value string) string {
+	err = a.runProject(ctx, p, list, f, func(_, option, value string) string {
 		return "usualpath demo" + suffix + " " + option + " " + quoteArg(value)
 	})
 	if !f.quiet {

@@ -29,7 +29,7 @@ beside the file they come from, they give the same verdicts as the resource.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			return a.printDerived(project.Load(args, project.Options{}), f, only)
+			return a.printDerived(args, f, only)
 		},
 	}
 	fl := c.Flags()
@@ -40,9 +40,8 @@ beside the file they come from, they give the same verdicts as the resource.`,
 	return c
 }
 
-func (a *app) printDerived(p *project.Project, f *runFlags, only string) error {
-	resources, diags := resource.Read(p)
-	p.Diagnostics = append(p.Diagnostics, diags...).Sort()
+func (a *app) printDerived(args []string, f *runFlags, only string) error {
+	p, resources := resource.Load(args, project.Options{})
 	if p.Diagnostics.Errors() > 0 {
 		a.diagnose(p.Diagnostics, "")
 		return &exit{code: exitUsage}
@@ -71,11 +70,7 @@ func (a *app) printDerived(p *project.Project, f *runFlags, only string) error {
 		}
 	}
 	for _, r := range chosen {
-		tree, _, err := r.Tree()
-		if err != nil {
-			return &exit{code: exitBroken, message: err.Error()}
-		}
-		fmt.Fprintf(a.out, "\n%s", syntax.Print(choose(tree, f)))
+		fmt.Fprintf(a.out, "\n%s", syntax.Print(choose(r.Tree(), f)))
 	}
 	return nil
 }

@@ -22,11 +22,7 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			p := project.Load(args, project.Options{Environment: env})
-			resources, err := resource.Expand(p)
-			if err != nil {
-				return &exit{code: exitBroken, message: err.Error()}
-			}
+			p, resources := resource.Load(args, project.Options{Environment: env})
 			a.diagnose(p.Diagnostics, "")
 			if p.Diagnostics.Errors() > 0 {
 				return &exit{code: exitUsage}

@@ -24,7 +24,8 @@ type progress struct {
 	mu       sync.Mutex
 	failed   int
 	inFlight string
-	since    time.Time
+	// since is when the run began, begun when the request in flight was sent.
+	since, begun time.Time
 }
 
 // newProgress gives nil where nothing is to be shown.
@@ -52,7 +53,7 @@ func (g *progress) words(s decor.Statistics, width int) string {
 		left := time.Duration(float64(took) / float64(s.Current) * float64(s.Total-s.Current))
 		text += fmt.Sprintf("   about %s left", left.Round(time.Second))
 	}
-	if g.inFlight != "" && time.Since(g.since) > hanging {
+	if g.inFlight != "" && time.Since(g.begun) > hanging {
 		if room := width - 50 - len(text); len(g.inFlight) > room && room > 12 {
 			return text + "   " + g.inFlight[:room] + "…"
 		}
@@ -82,10 +83,13 @@ func (g *progress) event(e event.Event) {
 }
 
 // begins notes the request that is sent now.
-func (g *progress) begins(_, _, request string) {
+func (g *progress) begins(request string) {
+	if g == nil {
+		return
+	}
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.inFlight = request
+	g.inFlight, g.begun = request, time.Now()
 }
 
 // writer is where the run's own output goes, above the line.

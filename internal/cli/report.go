@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -10,6 +12,7 @@ import (
 	"usualpath/internal/core/resource"
 	"usualpath/internal/report"
 	"usualpath/internal/report/out"
+	"usualpath/internal/runner"
 )
 
 func (a *app) report() *cobra.Command {
@@ -30,36 +33,7 @@ Without --as it shows the run as run did.`,
 			return nil
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			if format == "terminal" {
-				_, width := terminal(a.out)
-				view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet, Causes: resource.Causes}
-				return told(record.Merge(args, view.Event))
-			}
-			if !knownFormat(format) {
-				return usage(fmt.Sprintf("there is no report format %q", format), "there are terminal, "+strings.Join(out.Formats(), ", "))
-			}
-			if file == "" {
-				s, err := out.New(format, a.out, out.Options{Causes: resource.Causes})
-				if err != nil {
-					return &exit{code: exitBroken, message: err.Error()}
-				}
-				if err := told(record.Merge(args, s.Event)); err != nil {
-					return err
-				}
-				return told(s.Close())
-			}
-			d, err := openDocument(wanted{format, file})
-			if err != nil {
-				return err
-			}
-			if err := record.Merge(args, d.Event); err != nil {
-				d.drop()
-				return told(err)
-			}
-			if err := d.Close(); err != nil {
-				return &exit{code: exitBroken, message: "the report cannot be written: " + err.Error()}
-			}
-			return nil
+			return a.reportOn(args, format, file, verbose, quiet)
 		},
 	}
 	c.Flags().StringVar(&format, "as", "terminal", "the format: terminal, "+strings.Join(out.Formats(), ", "))
@@ -67,6 +41,25 @@ Without --as it shows the run as run did.`,
 	c.Flags().BoolVarP(&verbose, "verbose", "v", false, "with the format terminal: show every exchange")
 	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "with the format terminal: show the summary only")
 	return c
+}
+
+// reportOn writes a report of records. Of a damaged one it shows what is there,
+// and ends with an error.
+func (a *app) reportOn(records []string, format, file string, verbose, quiet bool) error {
+	if format == "terminal" {
+		_, width := terminal(a.out)
+		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet, Causes: resource.Causes}
+		return told(record.Read(records, view.Event))
+	}
+	if !slices.Contains(out.Formats(), format) {
+		return usage(fmt.Sprintf("there is no report format %q", format), "there are terminal, "+strings.Join(out.Formats(), ", "))
+	}
+	err := runner.WriteReport(records, runner.Report{Format: format, File: file}, a.out)
+	var f *runner.Fault
+	if errors.As(err, &f) {
+		return a.fault(err)
+	}
+	return told(err)
 }
 
 // told makes an error of reading or writing the command's own.

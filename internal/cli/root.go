@@ -24,6 +24,7 @@ const (
 	exitUsage       = 2
 	exitUnreachable = 3
 	exitBroken      = 4
+	exitUnjudged    = 5
 	exitInterrupted = 130
 )
 
@@ -98,7 +99,8 @@ Look at one answer, write it down as a scenario, run it again and again:
 
 Exit codes: 0 all held, 1 an expectation failed, 2 wrong usage or a file with
 errors (nothing was sent), 3 the service could not be started or reached,
-4 the tool itself failed, 130 interrupted.
+4 the tool itself failed, 5 nothing failed but something could not be judged,
+130 interrupted.
 
 Help that teaches: usualpath help language, or a part of it, listed below.`,
 		SilenceUsage: true, SilenceErrors: true,

@@ -7,19 +7,19 @@ import (
 	"net/url"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/engine"
-	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/record"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
-	"usualpath/internal/report"
 	"usualpath/internal/report/out"
+	"usualpath/internal/runner"
 )
 
 // runFlags are the options of run, and of demo where they fit.
@@ -83,15 +83,16 @@ nothing is sent at all.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			one := func(ctx context.Context, p *project.Project) error {
-				return a.runProject(ctx, p, f, func(file, option, value string) string {
+			one := func(ctx context.Context, p *project.Project, list []*resource.Resource) error {
+				return a.runProject(ctx, p, list, f, func(file, option, value string) string {
 					return again(f, file, option, value)
 				})
 			}
 			if f.watch {
 				return a.watch(c.Context(), args, f, one)
 			}
-			return one(c.Context(), project.Load(args, project.Options{Environment: f.env}))
+			p, list := resource.Load(args, project.Options{Environment: f.env})
+			return one(c.Context(), p, list)
 		},
 	}
 	f.choose(c)
@@ -161,120 +162,102 @@ func checkBase(base string) error {
 }
 
 // runProject runs what was read, and ends with the exit code.
-func (a *app) runProject(ctx context.Context, p *project.Project, f *runFlags, again func(file, option, value string) string) error {
+func (a *app) runProject(ctx context.Context, p *project.Project, list []*resource.Resource, f *runFlags, again func(file, option, value string) string) error {
+	c, err := a.config(p, list, f)
+	if err != nil {
+		return err
+	}
+	ctx, stop := interruptible(ctx, &c.Engine)
+	defer stop()
+	s := a.show(f, again)
+	done, err := runner.Run(ctx, *c, s.watching(a))
+	if done == nil {
+		return a.fault(err)
+	}
+	if e := s.end(a, done); e != nil {
+		return e
+	}
+	if err != nil {
+		return a.fault(err)
+	}
+	return verdict(done)
+}
+
+// verdict is the exit code of a run: of several the first that stands here.
+func verdict(done *runner.Outcome) error {
+	c := done.Finished.Counts.Both()
+	switch {
+	case done.Finished.Interrupted:
+		return &exit{code: exitInterrupted}
+	case done.Finished.Unreachable, done.Finished.ServiceDied:
+		return &exit{code: exitUnreachable}
+	case c.All == 0:
+		return usage("no scenario is chosen", "--only matches none of the rows")
+	case c.Failed > 0 || done.Departs():
+		return &exit{code: exitFailed}
+	case c.Blocked > 0:
+		return &exit{code: exitUnjudged}
+	}
+	return nil
+}
+
+// config is what the flags say of a run.
+func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags) (*runner.Config, error) {
 	o, err := f.options()
 	if err != nil {
-		return err
+		return nil, err
 	}
-	if err := expand(p); err != nil {
-		return err
-	}
-	homeless := source.Diagnostics(nil)
-	if p.Diagnostics.Errors() == 0 && f.base == "" {
-		if homeless = noBase(p); p.Service() == nil {
-			p.Diagnostics = append(p.Diagnostics, homeless...).Sort()
+	c := &runner.Config{Project: p, Resources: list, Engine: *o, Process: f.process, Coverage: f.coverage, Save: f.save, History: f.history}
+	if f.against != "" {
+		if c.Against, err = a.loadContract(f.against, "--against"); err != nil {
+			return nil, err
 		}
 	}
-	if p.Diagnostics.Errors() > 0 {
-		var bad source.Diagnostics
-		for _, d := range p.Diagnostics {
-			if d.Severity == source.Error {
-				bad = append(bad, d)
-			}
-		}
-		a.diagnose(bad, "; nothing was sent")
-		return &exit{code: exitUsage}
-	}
-	if engine.Plan(p, *o) == 0 {
-		return usage("no scenario is chosen", "--only, --tag and --skip-tag leave none of "+plural(len(p.Scenarios()), "scenario"))
-	}
-	ctx, stop := interruptible(ctx, o)
-	defer stop()
-	failed := false
-	switch {
-	case f.process != nil:
-		o.Service = f.process
-	case len(homeless) > 0:
-		// Some path is relative to nothing but the project's own service.
-		s, end, err := a.startService(ctx, p, f.quiet)
+	for _, text := range f.reports {
+		r, err := runner.ParseReport(text)
 		if err != nil {
-			return err
+			return nil, a.fault(err)
 		}
-		defer func() { end(failed) }()
-		o.Service = s
+		c.Reports = append(c.Reports, r)
 	}
-	held, err := a.heldAgainst(f, p)
-	if err != nil {
-		return err
+	return c, nil
+}
+
+// fault tells of a run that could not be, and gives its exit code.
+func (a *app) fault(err error) error {
+	var f *runner.Fault
+	if !errors.As(err, &f) {
+		return &exit{code: exitBroken, message: err.Error()}
 	}
-	docs, err := openOutputs(f, p)
-	if err != nil {
-		return err
+	if len(f.Mistakes) > 0 {
+		a.diagnose(f.Mistakes, "; nothing was sent")
 	}
-	live := a.newProgress(engine.Plan(p, *o))
-	text := newPaced(live.writer(a.out))
-	_, width := terminal(a.out)
-	view := &report.Terminal{W: text, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Causes: resource.Causes,
-		Again: func(file, title string) string { return again(file, "--only", title) },
-		AgainCheck: func(file, id, level string) string {
-			command := again(file, "--check", id)
-			if level != "must" {
-				command += " --level " + level
+	code := map[runner.Kind]int{runner.Usage: exitUsage, runner.Unreachable: exitUnreachable, runner.Broken: exitBroken}[f.Kind]
+	return &exit{code: code, message: f.Message, hint: f.Hint}
+}
+
+// checkNames wants checks, families and a level that there are. A check may be
+// given by its name alone.
+func checkNames(f *runFlags) error {
+	for i, id := range f.checks {
+		c := resource.Find(id)
+		if c == nil {
+			hint := "usualpath explain lists the checks"
+			if n := source.Nearest(id, resource.IDs()); n != "" {
+				hint = "did you mean " + n + "?"
 			}
-			return command
-		}}
-	if docs.past != nil {
-		view.Since = docs.past.Since
-	}
-	if live != nil {
-		o.Begins = live.begins
-	}
-	var last *event.RunFinished
-	o.Emit = func(e event.Event) {
-		docs.event(e)
-		live.event(e)
-		if held != nil {
-			held.Event(e)
+			return usage(fmt.Sprintf("there is no check %q", id), hint)
 		}
-		if end, ok := e.(*event.RunFinished); ok {
-			// Told once the live line is gone.
-			last = end
-			return
+		f.checks[i] = c.ID()
+	}
+	names, _ := resource.Families()
+	for _, family := range f.families {
+		if !slices.Contains(names, family) {
+			return usage(fmt.Sprintf("there is no family %q", family), "there are "+strings.Join(names, ", "))
 		}
-		view.Event(e)
-		text.pace(e)
 	}
-	done := engine.Run(ctx, p, *o)
-	flushed := text.Flush()
-	live.end()
-	text.Reset(a.out)
-	closed := docs.close()
-	for _, line := range docs.flickering() {
-		view.Event(&event.Notice{Text: "flickers without a change: " + line})
-	}
-	view.Event(last)
-	departs := false
-	if held != nil {
-		report.Coverage(text, held, f.quiet, a.style(a.out))
-		departs = len(held.Problems()) > 0
-	}
-	if err := errors.Join(flushed, text.Flush()); err != nil {
-		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
-	}
-	if closed != nil {
-		return closed
-	}
-	c := done.Counts
-	failed = c.Failed+c.Blocked > 0 || departs
-	switch {
-	case done.Interrupted:
-		return &exit{code: exitInterrupted}
-	case done.Unreachable, done.ServiceDied:
-		return &exit{code: exitUnreachable}
-	case c.Scenarios == 0:
-		return usage("no scenario is chosen", "--only matches none of the rows")
-	case failed:
-		return &exit{code: exitFailed}
+	if !slices.Contains(syntax.Levels, f.level) {
+		return usage("--level is must, should or usual, not "+f.level, "")
 	}
 	return nil
 }
@@ -319,36 +302,6 @@ func (f *runFlags) deal(o *engine.Options) error {
 	if f.balance != "" {
 		if o.Weights, err = record.Weights(f.balance); err != nil {
 			return told(err)
-		}
-	}
-	return nil
-}
-
-// noBase reports files whose paths are relative to nothing.
-func noBase(p *project.Project) source.Diagnostics {
-	var out source.Diagnostics
-	for _, f := range p.Files {
-		if p.Base(f) != nil {
-			continue
-		}
-		for _, st := range f.Statements {
-			if send := firstPath(st); send != nil {
-				out = append(out, source.Diagnostic{File: f.Source, Span: send.Span, Message: "this path has no base URL to go with it",
-					Hint: "write base http://127.0.0.1:8080 at the top of the file, or give --base URL"})
-				break
-			}
-		}
-	}
-	return out
-}
-
-func firstPath(st *syntax.Statement) *syntax.Statement {
-	if s, ok := st.Body.(*syntax.Send); ok && s.Target != nil && strings.HasPrefix(s.Target.Raw, "/") {
-		return st
-	}
-	for _, c := range st.Children {
-		if found := firstPath(c); found != nil {
-			return found
 		}
 	}
 	return nil

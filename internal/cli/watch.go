@@ -15,6 +15,7 @@ import (
 	"github.com/fsnotify/fsnotify"
 
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/syntax"
 )
 
@@ -24,7 +25,7 @@ const settle = 150 * time.Millisecond
 
 // watch runs again and again, each time a file of the project, or one that the
 // service's `watch` lines name, has changed. What is concerned runs first.
-func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ctx context.Context, p *project.Project) error) error {
+func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ctx context.Context, p *project.Project, list []*resource.Resource) error) error {
 	ctx, stop := signal.NotifyContext(orBackground(ctx), stopSignals...)
 	defer stop()
 	changed := []string(nil)
@@ -35,7 +36,7 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 			order = append(slices.Clone(changed), args...)
 			fmt.Fprintf(a.out, "\n%s changed at %s\n\n", strings.Join(shownPaths(changed), ", "), time.Now().Format("15:04:05"))
 		}
-		p := project.Load(order, project.Options{Environment: f.env})
+		p, list := resource.Load(order, project.Options{Environment: f.env})
 		w, err := fsnotify.NewWatcher()
 		if err != nil {
 			return &exit{code: exitBroken, message: "files cannot be watched: " + err.Error()}
@@ -45,7 +46,7 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 			// A folder that has gone meanwhile has nothing to tell.
 			_ = w.Add(dir)
 		}
-		last = run(ctx, p)
+		last = run(ctx, p, list)
 		var e *exit
 		if ctx.Err() != nil || errors.As(last, &e) && e.code == exitInterrupted {
 			return errors.Join(w.Close(), last)

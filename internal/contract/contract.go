@@ -20,6 +20,7 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/value"
 )
 
 // Document is an OpenAPI document, 3.0 or 3.1.
@@ -32,6 +33,8 @@ type Document struct {
 	Flaw string
 	// prefixes are the paths of the servers.
 	prefixes []string
+	// written are the document's numbers as they stand in it.
+	written map[float64]string
 	// bare tells that only the operations are known.
 	bare bool
 }
@@ -79,7 +82,7 @@ func Load(name string) (*Document, error) {
 	if !strings.HasPrefix(doc.OpenAPI, "3.") {
 		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 are read, and this says %q", name, doc.OpenAPI)
 	}
-	d := &Document{T: doc, Name: name}
+	d := &Document{T: doc, Name: name, written: literals(string(data))}
 	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
 		// Whoever tests a service seldom owns its description: what can be read of
 		// it is used.
@@ -245,12 +248,14 @@ func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) 
 	if d.IsOpenAPI31OrLater() {
 		options = append(options, openapi3.EnableJSONSchema2020())
 	}
-	err := media.Schema.Value.VisitJSON(v, options...)
-	if err == nil {
-		return nil
+	var found []string
+	if err := media.Schema.Value.VisitJSON(v, options...); err != nil {
+		found = reasons(err)
+	} else if exact, err := value.Decode(string(a.Body), value.Limits{Lenient: true}); err == nil {
+		found = d.limits(media.Schema, exact, "$", 0)
 	}
 	var out []string
-	for _, one := range reasons(err) {
+	for _, one := range slices.Compact(found) {
 		out = append(out, fmt.Sprintf("%s, %d: %s", o.Title(), a.Status, one))
 	}
 	return out

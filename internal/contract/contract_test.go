@@ -134,3 +134,24 @@ func TestCoverage(t *testing.T) {
 	}, run(bare))
 	assert.Empty(t, bare.Problems())
 }
+
+// Numbers are compared digit by digit, far beyond what a float64 tells apart.
+func TestLimitsAreExact(t *testing.T) {
+	for limit, cases := range map[string]map[string]string{
+		"maximum: 9007199254740992":          {"9007199254740992": "", "9007199254740993": "at most 9007199254740992", "-9007199254740993": ""},
+		"minimum: 0.1":                       {"0.1": "", "0.10000000000000000001": "", "0.09999999999999999999": "at least 0.1"},
+		"exclusiveMinimum: 9007199254740992": {"9007199254740994": "", "9007199254740992": "exclusiveMinimum"},
+	} {
+		d := document(t, "openapi: 3.1.0\ninfo: { title: t, version: \"1\" }\npaths: { /n: { get: { responses: { \"200\": { description: d, content: { application/json: { schema: { type: object, properties: { n: { type: array, items: { type: number, "+limit+" } } } } } } } } } } }\n")
+		for n, want := range cases {
+			t.Run(limit+" "+n, func(t *testing.T) {
+				got := strings.Join(d.Check(answered("GET", "/n", 200, "application/json", `{"n": [`+n+`, `+n+`]}`)), "\n")
+				if want == "" {
+					assert.Empty(t, got)
+					return
+				}
+				assert.Contains(t, got, want)
+			})
+		}
+	}
+}

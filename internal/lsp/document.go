@@ -49,9 +49,7 @@ func uriOf(path string) string {
 func (s *Server) read(d *document) {
 	d.src = source.NewFile(filepath.Base(d.path), d.text)
 	d.tree, _ = syntax.Parse(d.src)
-	d.project = project.Load([]string{d.path}, project.Options{Overlay: s.overlay()})
-	// What cannot be derived is told by the diagnostics.
-	_, _ = resource.Expand(d.project)
+	d.project, _ = resource.Load([]string{d.path}, project.Options{Overlay: s.overlay()})
 }
 
 // overlay are the texts of the open documents, in place of the files.

@@ -418,7 +418,7 @@ func statusPaint(s *Style, status int, text string) string {
 
 func (t *Terminal) summary(e *event.RunFinished) {
 	s, c := t.Style, e.Counts
-	if !t.Quiet && c.Scenarios > 0 && !t.spaced {
+	if !t.Quiet && c.Both().All > 0 && !t.spaced {
 		fmt.Fprintln(t.W)
 	}
 	var parts []string
@@ -427,38 +427,36 @@ func (t *Terminal) summary(e *event.RunFinished) {
 			parts = append(parts, s.paint(st, fmt.Sprintf("%d %s", n, word)))
 		}
 	}
-	if n := c.Scenarios - c.Checks; n > 0 || c.Checks == 0 {
-		failed, blocked, warned := c.Failed-c.ChecksFailed, c.Blocked-c.ChecksBlocked, c.Warned-c.ChecksWarned
-		add(n-failed-blocked-warned-c.Unfinished, "held", s.held)
-		add(failed, "failed", s.failed)
-		add(blocked, "blocked", s.warned)
-		add(warned, "warned", s.warned)
-		add(c.Unfinished, "not finished", s.warned)
-		fmt.Fprintf(t.W, "%s: %s", count(n, "scenario"), strings.Join(parts, ", "))
+	line := func(v event.Verdicts) string {
+		parts = nil
+		add(v.Held, "held", s.held)
+		add(v.Failed, "failed", s.failed)
+		add(v.Blocked, "blocked", s.warned)
+		add(v.Warned, "warned", s.warned)
+		add(v.LeftOut, "not applicable", s.faint)
+		add(v.NotReached, "not finished", s.warned)
+		return strings.Join(parts, ", ")
 	}
-	if c.Checks > 0 {
-		if c.Scenarios > c.Checks {
+	if c.Scenarios.All > 0 || c.Checks.All == 0 {
+		fmt.Fprintf(t.W, "%s: %s", count(c.Scenarios.All, "scenario"), line(c.Scenarios))
+	}
+	if c.Checks.All > 0 {
+		if c.Scenarios.All > 0 {
 			fmt.Fprint(t.W, "   ")
 		}
-		parts = nil
-		add(c.Checks-c.ChecksFailed-c.ChecksBlocked-c.ChecksWarned-c.ChecksLeftOut, "held", s.held)
-		add(c.ChecksFailed, "failed", s.failed)
-		add(c.ChecksBlocked, "blocked", s.warned)
-		add(c.ChecksWarned, "warned", s.warned)
-		add(c.ChecksLeftOut, "not applicable", s.faint)
-		fmt.Fprintf(t.W, "%s of %s: %s", count(c.Checks, "check"), count(c.Resources, "resource"), strings.Join(parts, ", "))
+		fmt.Fprintf(t.W, "%s of %s: %s", count(c.Checks.All, "check"), count(c.Resources, "resource"), line(c.Checks))
 	}
 	gap := "   "
-	if c.Checks > 0 {
+	if c.Checks.All > 0 {
 		gap = "\n"
 	}
-	fmt.Fprintf(t.W, "%s%s", gap, count(c.Steps-c.StepsLeftOut-c.NotReached, "step"))
-	if c.StepsFailed+c.StepsBlocked > 0 {
+	fmt.Fprintf(t.W, "%s%s", gap, count(c.Steps.Ran(), "step"))
+	if c.Steps.Failed+c.Steps.Blocked > 0 {
 		var inner []string
 		for _, x := range []struct {
 			n    int
 			word string
-		}{{c.StepsFailed, "failed"}, {c.StepsBlocked, "blocked"}, {c.NotReached, "not reached"}} {
+		}{{c.Steps.Failed, "failed"}, {c.Steps.Blocked, "blocked"}, {c.Steps.NotReached, "not reached"}} {
 			if x.n > 0 {
 				inner = append(inner, fmt.Sprintf("%d %s", x.n, x.word))
 			}
@@ -472,7 +470,7 @@ func (t *Terminal) summary(e *event.RunFinished) {
 	}
 	fmt.Fprintln(t.W, s.paint(s.faint, tail))
 	if e.Interrupted {
-		fmt.Fprintln(t.W, s.paint(s.warned, "interrupted: the rest was not run; what was begun has been cleaned up"))
+		fmt.Fprintln(t.W, s.paint(s.warned, "interrupted: the rest was not run"))
 	}
 	if e.Unreachable {
 		fmt.Fprintln(t.W, s.paint(s.failed, "not one request reached a service: is it running, and is the base URL right?"))

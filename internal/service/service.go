@@ -9,7 +9,6 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -37,9 +36,9 @@ type Options struct {
 
 // Service is a process that was started.
 type Service struct {
-	o   Options
-	mu  sync.Mutex
-	cmd *exec.Cmd
+	o    Options
+	mu   sync.Mutex
+	tree *tree
 	// ended is closed when the process has; wanted is set when that was our wish.
 	ended  chan struct{}
 	wanted bool
@@ -71,18 +70,19 @@ func (s *Service) start(ctx context.Context) error {
 		return err
 	}
 	defer log.Close()
-	// exec keeps the shell from standing between us and the process.
-	cmd := exec.Command("/bin/sh", "-c", "exec "+s.o.Command)
+	cmd := shell(s.o.Command)
 	cmd.Dir, cmd.Env = s.o.Dir, append(os.Environ(), s.o.Env...)
 	cmd.Stdout, cmd.Stderr = log, log
-	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
-	setDeathSignal(cmd.SysProcAttr)
 	if err := cmd.Start(); err != nil {
 		return fmt.Errorf("the service cannot be started: %w", err)
 	}
+	held, err := grow(cmd)
+	if err != nil {
+		return errors.Join(err, cmd.Process.Kill(), cmd.Wait())
+	}
 	ended := make(chan struct{})
 	s.mu.Lock()
-	s.cmd, s.ended, s.wanted = cmd, ended, false
+	s.tree, s.ended, s.wanted = held, ended, false
 	s.mu.Unlock()
 	go func() {
 		// How it ended is told by Dead.
@@ -131,15 +131,13 @@ func (s *Service) Stop() { s.end(s.o.Signal, s.o.Grace) }
 
 func (s *Service) end(signal syscall.Signal, grace time.Duration) {
 	s.mu.Lock()
-	cmd, ended := s.cmd, s.ended
+	held, ended := s.tree, s.ended
 	s.wanted = true
 	s.mu.Unlock()
-	if cmd == nil {
+	if held == nil {
 		return
 	}
-	group := -cmd.Process.Pid
-	// A group that is gone already is what we want.
-	_ = syscall.Kill(group, signal)
+	held.signal(signal)
 	if grace > 0 {
 		timer := time.NewTimer(grace)
 		select {
@@ -148,7 +146,7 @@ func (s *Service) end(signal syscall.Signal, grace time.Duration) {
 		}
 		timer.Stop()
 	}
-	_ = syscall.Kill(group, syscall.SIGKILL)
+	held.kill()
 	<-ended
 }
 

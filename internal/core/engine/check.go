@@ -33,26 +33,3 @@ func (r *run) shutOff(f *project.File, c *event.Check, why string) {
 	r.shut[resourceKey(f, c)] = why
 	r.mu.Unlock()
 }
-
-// countCheck counts a check's verdict; the caller holds the lock.
-func (r *run) countCheck(check *event.Check, f *project.File, v event.Verdict) {
-	if check == nil {
-		return
-	}
-	c := &r.counts
-	c.Checks++
-	if key := resourceKey(f, check); !r.counted[key] {
-		r.counted[key] = true
-		c.Resources++
-	}
-	switch v {
-	case event.Failed:
-		c.ChecksFailed++
-	case event.Warned:
-		c.ChecksWarned++
-	case event.Blocked:
-		c.ChecksBlocked++
-	case event.LeftOut:
-		c.ChecksLeftOut++
-	}
-}

@@ -43,9 +43,9 @@ type Options struct {
 	// are how long scenarios took before, by file and title.
 	Shard   Shard
 	Weights map[string]time.Duration
-	// Begins is told of each request before it is sent; it may be called from
-	// several goroutines at once.
-	Begins func(scenario, step, request string)
+	// Begins is told of each request before it is sent, with secrets masked; it
+	// may be called from several goroutines at once.
+	Begins func(request string)
 	// StopEarly ends the run after the first scenario that fails.
 	StopEarly bool
 	// Timeout bounds an exchange that sets none of its own.
@@ -99,7 +99,6 @@ type run struct {
 	outer   context.Context
 
 	mu       sync.Mutex
-	counts   event.Counts
 	answered bool
 	failed   bool
 	// unreached counts exchanges that found nobody.
@@ -110,8 +109,6 @@ type run struct {
 	shut map[string]string
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
-	// counted are the resources that checks were about.
-	counted map[string]bool
 }
 
 // Plan counts the scenarios that would run, cases singly.
@@ -200,14 +197,21 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		o.Workers = 1
 	}
 	start := time.Now()
-	r := &run{o: o, p: p, outer: ctx, mask: newMasker(), shut: map[string]string{}, readings: map[string]*reading{}, counted: map[string]bool{}}
+	// Events come one at a time, whatever runs side by side.
+	var tally event.Tally
+	emit := o.Emit
+	o.Emit = func(e event.Event) {
+		tally.Add(e)
+		emit(e)
+	}
+	r := &run{o: o, p: p, outer: ctx, mask: newMasker(), shut: map[string]string{}, readings: map[string]*reading{}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()
 	list := jobs(p, o)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Shard.String(), Sources: p.Digest()})
 	r.all(ctx, list)
-	out := &event.RunFinished{Took: time.Since(start), Counts: r.counts, Interrupted: r.stopped() || ctx.Err() != nil}
+	out := &event.RunFinished{Took: time.Since(start), Counts: tally.Counts(), Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0
 	out.ServiceDied = r.died
 	o.Emit(out)

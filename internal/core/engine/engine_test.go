@@ -234,7 +234,7 @@ func TestSecretsNeverLeaveTheEngine(t *testing.T) {
 func TestRowsShardsAndSeeds(t *testing.T) {
 	text := "scenario \"row {n}\"\n  for each case\n    { \"n\": 1 }\n    { \"n\": 2 }\n    { \"n\": 3 }\n  step \"one {n}\"\n    send GET /{n}/{random_int(1, 1000000)}\nscenario \"alone\"\n  alone\n  step \"last\"\n    send GET /last\n"
 	first, _, done := ran(t, text, nil)
-	assert.Equal(t, 4, done.Counts.Scenarios)
+	assert.Equal(t, 4, done.Counts.Scenarios.All)
 	second, _, _ := ran(t, text, func(o *Options) { o.Workers = 3 })
 	assert.ElementsMatch(t, first.asked, second.asked, "the seed decides, not who runs it")
 	other, _, _ := ran(t, text, func(o *Options) { o.Seed = 8 })

@@ -94,23 +94,11 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
 		r.shutOff(f, check, why)
 	}
-	r.mu.Lock()
-	c := &r.counts
-	r.countCheck(check, f, s.verdict)
-	c.Scenarios++
-	switch s.verdict {
-	case event.Failed:
-		c.Failed++
+	if s.verdict == event.Failed || s.verdict == event.Blocked {
+		r.mu.Lock()
 		r.failed = true
-	case event.Blocked:
-		c.Blocked++
-		r.failed = true
-	case event.Warned:
-		c.Warned++
-	case event.NotReached:
-		c.Unfinished++
+		r.mu.Unlock()
 	}
-	r.mu.Unlock()
 	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.run.mask.text(why)})
 }
 
@@ -372,27 +360,7 @@ func (s *scenario) watchService(e *event.StepFinished) {
 }
 
 func (s *scenario) finish(e *event.StepFinished) {
-	s.mu.Lock()
-	c := &s.counts
-	c.Steps++
-	c.Requests += e.Requests
-	c.Observations += len(e.Sent) - min(len(e.Sent), e.Requests)
 	s.requests += len(e.Sent)
-	switch e.Verdict {
-	case event.Failed:
-		c.StepsFailed++
-	case event.Blocked:
-		c.StepsBlocked++
-	case event.Warned:
-		c.StepsWarned++
-	case event.LeftOut:
-		c.StepsLeftOut++
-	case event.NotReached:
-		c.NotReached++
-	default:
-		c.StepsHeld++
-	}
-	s.mu.Unlock()
 	if e.Verdict != event.NotReached || s.verdict == event.Held {
 		s.verdict = event.Worse(s.verdict, e.Verdict)
 	}

@@ -375,7 +375,7 @@ func (t *step) sendOnce(d *draft, copies []*draft, g *group, role event.Role, n 
 		t.cookies(requests[i])
 	}
 	if t.o.Begins != nil {
-		t.o.Begins(t.title, t.e.Title, requests[0].Method+" "+requests[0].URL)
+		t.o.Begins(t.mask.text(requests[0].Method + " " + requests[0].URL))
 	}
 	if len(copies) == 1 {
 		replies[0] = expect.NewReply(t.client.Do(t.ctx, requests[0]))
@@ -562,9 +562,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, replies []*ex
 	finding := event.Finding{Verdict: t.missed(st.Word), Sent: sent}
 	if st.Word != "need" {
 		t.judged++
-		t.mu.Lock()
-		t.counts.Expectations++
-		t.mu.Unlock()
+		t.e.Judged++
 	}
 	if b.When != nil {
 		some := t.under(b.When, replies)

@@ -25,10 +25,26 @@ const (
 	NotReached Verdict = "not reached"
 )
 
+// rank orders verdicts by how much they count.
+func (v Verdict) rank() int {
+	switch v {
+	case LeftOut:
+		return 0
+	case Held:
+		return 1
+	case Warned:
+		return 2
+	case NotReached:
+		return 3
+	case Blocked:
+		return 4
+	}
+	return 5
+}
+
 // Worse is the verdict that counts more.
 func Worse(a, b Verdict) Verdict {
-	rank := map[Verdict]int{LeftOut: 0, Held: 1, Warned: 2, NotReached: 3, Blocked: 4, Failed: 5}
-	if rank[b] > rank[a] {
+	if b.rank() > a.rank() {
 		return b
 	}
 	return a
@@ -135,6 +151,8 @@ type StepFinished struct {
 	Why string
 	// Requests is how many requests the step sent, observations not counted.
 	Requests int
+	// Judged is how many expectations were held against answers.
+	Judged int
 }
 
 // ScenarioFinished comes after a scenario's last step.
@@ -155,36 +173,6 @@ type Notice struct {
 	Text string
 	// Severe marks what explains failures, such as a service that died.
 	Severe bool
-}
-
-// Counts are the figures of a run.
-type Counts struct {
-	Scenarios int `json:"scenarios"`
-	Failed    int `json:"failed"`
-	Blocked   int `json:"blocked"`
-	Warned    int `json:"warned"`
-	// Unfinished are scenarios that an interrupt cut short.
-	Unfinished   int `json:"unfinished"`
-	Steps        int `json:"steps"`
-	StepsHeld    int `json:"steps_held"`
-	StepsFailed  int `json:"steps_failed"`
-	StepsBlocked int `json:"steps_blocked"`
-	StepsWarned  int `json:"steps_warned"`
-	StepsLeftOut int `json:"steps_left_out"`
-	NotReached   int `json:"not_reached"`
-	Expectations int `json:"expectations"`
-	Requests     int `json:"requests"`
-	// Observations are the requests that only looked.
-	Observations int `json:"observations"`
-	// Checks are the scenarios among them that prove a promise of a resource;
-	// ChecksLeftOut of them did not apply to the service.
-	Checks        int `json:"checks"`
-	ChecksFailed  int `json:"checks_failed"`
-	ChecksWarned  int `json:"checks_warned"`
-	ChecksBlocked int `json:"checks_blocked"`
-	ChecksLeftOut int `json:"checks_left_out"`
-	// Resources are how many resources the checks are about.
-	Resources int `json:"resources"`
 }
 
 // RunFinished is the last event.

@@ -10,8 +10,8 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"slices"
 	"strings"
-	"syscall"
 )
 
 // Kind names why an exchange failed; the set is fixed.
@@ -118,7 +118,7 @@ func classify(err error, at phase) *Failure {
 		return &Failure{[]Kind{SlowConnect, SlowAnswer, SlowBody}[at], ""}
 	case errors.As(err, &dns):
 		return &Failure{UnknownHost, dns.Name}
-	case errors.Is(err, syscall.ECONNREFUSED):
+	case isOne(err, connRefused):
 		return &Failure{Refused, address(err)}
 	case errors.As(err, &unknown), errors.As(err, &hostname), errors.As(err, &invalid), errors.As(err, &verification):
 		return &Failure{TLS, lastPart(text)}
@@ -137,7 +137,7 @@ func classify(err error, at phase) *Failure {
 		return &Failure{NotHTTP, lastPart(text)}
 	case strings.Contains(text, "server response headers exceeded"):
 		return &Failure{TooLarge, "the header section is longer than 1 MiB"}
-	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
+	case isOne(err, connReset):
 		return &Failure{Reset, ""}
 	case errors.Is(err, io.ErrUnexpectedEOF) && at == reading:
 		return &Failure{ClosedEarly, "in the middle of the body"}
@@ -177,3 +177,7 @@ type hostError struct{ host string }
 func (h *hostError) Error() string { return fmt.Sprintf("host %s is not allowed", h.host) }
 
 var errEncoding = errors.New("unknown coding")
+
+func isOne(err error, list []error) bool {
+	return slices.ContainsFunc(list, func(one error) bool { return errors.Is(err, one) })
+}

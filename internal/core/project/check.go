@@ -4,7 +4,8 @@ import (
 	"fmt"
 	"maps"
 	"os"
-	"sort"
+	"slices"
+	"strings"
 
 	"usualpath/internal/core/schema"
 	"usualpath/internal/core/scope"
@@ -14,7 +15,7 @@ import (
 )
 
 // check says all that is wrong with the files taken together.
-func (p *Project) check() {
+func (p *loader) check() {
 	p.checkEnvironment()
 	files := append([]*File(nil), p.Files...)
 	if p.Config != nil {
@@ -28,7 +29,7 @@ func (p *Project) check() {
 			p.whole(f.Source.Name, "there is no scenario in this file", `write one: scenario "title"`)
 		}
 	}
-	for _, f := range p.all() {
+	for _, f := range p.loaded {
 		p.routines(f)
 	}
 	for _, f := range files {
@@ -40,17 +41,7 @@ func (p *Project) check() {
 	p.lintTitles()
 }
 
-// all are all files that were read, by name.
-func (p *Project) all() []*File {
-	var out []*File
-	for _, f := range p.loaded {
-		out = append(out, f)
-	}
-	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })
-	return out
-}
-
-func (p *Project) used(f *File) bool {
+func (p *loader) used(f *File) bool {
 	for _, other := range p.loaded {
 		for _, u := range other.Uses {
 			if u == f {
@@ -62,7 +53,7 @@ func (p *Project) used(f *File) bool {
 }
 
 // library tells whether a file holds only what others use.
-func (p *Project) library(f *File) bool {
+func (p *loader) library(f *File) bool {
 	for _, st := range f.Statements {
 		if st.Word == "routine" || st.Word == "resource" {
 			return true
@@ -72,7 +63,7 @@ func (p *Project) library(f *File) bool {
 }
 
 // spoiled tells whether a file has mistakes already, which explain enough.
-func (p *Project) spoiled(f *File) bool {
+func (p *loader) spoiled(f *File) bool {
 	for _, d := range p.Diagnostics {
 		if d.File == f.Source {
 			return true
@@ -84,7 +75,7 @@ func (p *Project) spoiled(f *File) bool {
 var configOnly = map[string]bool{"project": true, "defaults": true, "environment": true, "service": true}
 
 // placement reports statements of the project's file in another file.
-func (p *Project) placement(f *File) {
+func (p *loader) placement(f *File) {
 	for _, st := range f.Statements {
 		if configOnly[st.Word] {
 			p.say(f, wordSpan(st), "`"+st.Word+"` stands in "+ConfigName+" only", "move it there")
@@ -92,7 +83,7 @@ func (p *Project) placement(f *File) {
 	}
 }
 
-func (p *Project) checkConfig() {
+func (p *loader) checkConfig() {
 	names := map[string]bool{}
 	for _, st := range p.Config.Statements {
 		if st.Word == "service" {
@@ -115,7 +106,7 @@ func (p *Project) checkConfig() {
 }
 
 // service checks the names in a service's lines: {port} and {folder} only.
-func (p *Project) service(st *syntax.Statement) {
+func (p *loader) service(st *syntax.Statement) {
 	start := false
 	for _, c := range st.Children {
 		start = start || c.Word == "start"
@@ -134,7 +125,7 @@ func wordSpan(st *syntax.Statement) source.Span {
 	return source.Span{Start: st.Span.Start, End: st.Span.Start + len(st.Word)}
 }
 
-func (p *Project) titles(f *File) {
+func (p *loader) titles(f *File) {
 	seen := map[string]*syntax.Statement{}
 	for _, st := range f.Statements {
 		var title *syntax.Node
@@ -160,7 +151,7 @@ func (p *Project) titles(f *File) {
 	}
 }
 
-func (p *Project) twice(f *File, seen map[string]*syntax.Statement, what string, title *syntax.Node, st *syntax.Statement) {
+func (p *loader) twice(f *File, seen map[string]*syntax.Statement, what string, title *syntax.Node, st *syntax.Statement) {
 	key := what + " " + title.Template.Raw
 	if first, ok := seen[key]; ok {
 		p.say(f, title.Span, fmt.Sprintf("a second %s %q: the first stands in line %d", what, title.Template.Raw,
@@ -181,7 +172,7 @@ type binding struct {
 // checker follows the names of one scenario or routine in the order in which
 // they are bound.
 type checker struct {
-	p     *Project
+	p     *loader
 	f     *File
 	known map[string]*binding
 	// later are names that a later step binds, with its title.
@@ -192,7 +183,7 @@ type checker struct {
 	allSteps []string
 }
 
-func (p *Project) newChecker(f *File) *checker {
+func (p *loader) newChecker(f *File) *checker {
 	c := &checker{p: p, f: f, known: map[string]*binding{}, later: map[string]string{}, observed: map[string]bool{}, steps: map[string]bool{}}
 	for _, l := range p.Layers(f) {
 		for _, st := range l.Statements {
@@ -251,7 +242,7 @@ func appendFlat(out []*syntax.Statement, st *syntax.Statement) []*syntax.Stateme
 	return out
 }
 
-func (p *Project) scenario(s *Scenario) {
+func (p *loader) scenario(s *Scenario) {
 	c := p.newChecker(s.File)
 	for _, st := range s.Head {
 		if _, ok := st.Body.(*syntax.Cases); ok {
@@ -353,6 +344,11 @@ func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 	for _, inner := range flat {
 		turning = turning || inner.Word == "together"
 	}
+	for _, inner := range flat {
+		if turning && inner.Word == "retry" {
+			c.p.say(c.f, inner.Span, "`retry` and `together` cannot stand in one step", "send the copies once, and let a step behind it retry until they show")
+		}
+	}
 	if turning && c.known["turn"] == nil {
 		c.known["turn"] = &binding{file: c.f, span: st.Span, word: "turn", used: true}
 		defer delete(c.known, "turn")
@@ -400,7 +396,7 @@ func (c *checker) refs(st *syntax.Statement) {
 			} else if n := source.Nearest(e.Name, scope.Functions()); n != "" {
 				hint = "did you mean " + n + "()?"
 			} else {
-				hint = "there are " + join(scope.Functions())
+				hint = "there are " + strings.Join(scope.Functions(), ", ")
 			}
 			c.p.say(c.f, e.Span, message, hint)
 		case c.known[e.Name] != nil:
@@ -423,7 +419,7 @@ func (c *checker) hint(name string) string {
 	for n := range c.later {
 		all = append(all, n)
 	}
-	sort.Strings(all)
+	slices.Sort(all)
 	if n := source.Nearest(name, all); n != "" {
 		return "did you mean {" + n + "}?"
 	}
@@ -522,7 +518,7 @@ func (c *checker) claim(claim syntax.Claim) {
 		for o := range c.observed {
 			all = append(all, o)
 		}
-		sort.Strings(all)
+		slices.Sort(all)
 		hint := "declare it: observe " + claim.Subject.Name + " at /path by $.id"
 		if n := source.Nearest(claim.Subject.Name, all); n != "" {
 			hint = "did you mean " + n + "?"
@@ -536,7 +532,11 @@ func (c *checker) claim(claim syntax.Claim) {
 
 func (c *checker) stepKnown(n *syntax.Node) {
 	title, ok := n.Template.Plain()
-	if !ok || c.steps[title] {
+	if !ok {
+		c.p.say(c.f, n.Span, "a step is named as it is written: no names can stand here", "write the step's title")
+		return
+	}
+	if c.steps[title] {
 		return
 	}
 	hint := ""
@@ -591,15 +591,15 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 	for t := range takes {
 		lack = append(lack, t)
 	}
-	sort.Strings(lack)
+	slices.Sort(lack)
 	if len(lack) > 0 {
-		c.p.say(c.f, st.Span, fmt.Sprintf("routine %q also takes %s", title, join(lack)),
+		c.p.say(c.f, st.Span, fmt.Sprintf("routine %q also takes %s", title, strings.Join(lack, ", ")),
 			fmt.Sprintf("write do %q with %s = …", title, lack[0]))
 	}
 }
 
 // routines checks the routines of a file by themselves.
-func (p *Project) routines(f *File) {
+func (p *loader) routines(f *File) {
 	for _, st := range f.Statements {
 		if st.Word == "resource" {
 			p.resourceNames(f, st)
@@ -645,7 +645,7 @@ func (p *Project) routines(f *File) {
 
 // resourceNames checks the names in a resource: beside the usual ones there are
 // {turn}, {id} and the resource that it is under.
-func (p *Project) resourceNames(f *File, st *syntax.Statement) {
+func (p *loader) resourceNames(f *File, st *syntax.Statement) {
 	c := p.newChecker(f)
 	for _, n := range []string{"turn", "id"} {
 		c.known[n] = &binding{file: f, word: "resource", used: true}
@@ -662,7 +662,7 @@ func (p *Project) resourceNames(f *File, st *syntax.Statement) {
 
 // secretFile reports a secret's file that cannot be read; a variable of the
 // environment is looked up when the run starts.
-func (p *Project) secretFile(f *File, s *syntax.Secret) {
+func (p *loader) secretFile(f *File, s *syntax.Secret) {
 	if s.File == nil {
 		return
 	}

@@ -1,6 +1,8 @@
 package project
 
 import (
+	"strings"
+
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 )
@@ -18,6 +20,10 @@ func (p *Project) Layers(f *File) []Layer {
 	if known, ok := p.layers[f]; ok {
 		return known
 	}
+	return p.layersOf(f)
+}
+
+func (p *Project) layersOf(f *File) []Layer {
 	var out []Layer
 	if p.Config != nil {
 		out = append(out, Layer{p.Config, shared(p.Config.Statements)})
@@ -38,10 +44,6 @@ func (p *Project) Layers(f *File) []Layer {
 		out = append(out, Layer{f, shared(f.Statements)})
 	}
 	add(f)
-	if !p.checked {
-		// Filled while the files are checked; workers only read it.
-		p.layers[f] = out
-	}
 	return out
 }
 
@@ -202,7 +204,7 @@ func titleOf(n *syntax.Node) string {
 }
 
 // checkEnvironment reports a chosen environment that is not there.
-func (p *Project) checkEnvironment() {
+func (p *loader) checkEnvironment() {
 	if p.Environment == "" || p.environment() != nil {
 		return
 	}
@@ -215,18 +217,38 @@ func (p *Project) checkEnvironment() {
 	if n := source.Nearest(p.Environment, have); n != "" {
 		hint = "did you mean " + n + "?"
 	} else if len(have) > 0 {
-		hint = "there are " + join(have)
+		hint = "there are " + strings.Join(have, ", ")
 	}
 	p.whole(p.Config.Source.Name, "there is no environment "+p.Environment, hint)
 }
 
-func join(list []string) string {
-	out := ""
-	for i, s := range list {
-		if i > 0 {
-			out += ", "
+// Homeless are the files whose paths are relative to nothing: no base URL is
+// written for them. They need one from the command line, or a service.
+func (p *Project) Homeless() source.Diagnostics {
+	var out source.Diagnostics
+	for _, f := range p.Files {
+		if p.Base(f) != nil {
+			continue
 		}
-		out += s
+		for _, st := range f.Statements {
+			if send := firstPath(st); send != nil {
+				out = append(out, source.Diagnostic{File: f.Source, Span: send.Span, Message: "this path has no base URL to go with it",
+					Hint: "write base http://127.0.0.1:8080 at the top of the file, or give --base URL"})
+				break
+			}
+		}
 	}
 	return out
+}
+
+func firstPath(st *syntax.Statement) *syntax.Statement {
+	if s, ok := st.Body.(*syntax.Send); ok && s.Target != nil && strings.HasPrefix(s.Target.Raw, "/") {
+		return st
+	}
+	for _, c := range st.Children {
+		if found := firstPath(c); found != nil {
+			return found
+		}
+	}
+	return nil
 }

@@ -24,7 +24,7 @@ func (c *checker) unused() {
 }
 
 // lintFile warns of what is allowed and seldom meant.
-func (p *Project) lintFile(f *File) {
+func (p *loader) lintFile(f *File) {
 	p.unusedLets(f)
 	for _, s := range f.scenarios {
 		if len(s.Steps) == 0 {
@@ -49,7 +49,7 @@ func (p *Project) lintFile(f *File) {
 	}
 }
 
-func (p *Project) called(title string) bool {
+func (p *loader) called(title string) bool {
 	for _, f := range p.loaded {
 		for _, st := range f.Statements {
 			for _, inner := range flatten(st) {
@@ -64,7 +64,7 @@ func (p *Project) called(title string) bool {
 
 // unusedLets warns of a file's own lets that nothing in it uses. Files that
 // others use, and the project's, are left alone.
-func (p *Project) unusedLets(f *File) {
+func (p *loader) unusedLets(f *File) {
 	own := false
 	for _, st := range f.Statements {
 		own = own || st.Word == "let"
@@ -85,7 +85,7 @@ func (p *Project) unusedLets(f *File) {
 	}
 }
 
-func (p *Project) lintStep(f *File, st *syntax.Statement, afterwards bool) {
+func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
 	if st.Word != "step" {
 		return
 	}
@@ -132,7 +132,7 @@ func (p *Project) lintStep(f *File, st *syntax.Statement, afterwards bool) {
 
 var secretHeaders = map[string]bool{"authorization": true, "cookie": true, "x-api-key": true, "proxy-authorization": true}
 
-func (p *Project) lintRequest(f *File, send *syntax.Statement) {
+func (p *loader) lintRequest(f *File, send *syntax.Statement) {
 	var content *syntax.Statement
 	media := ""
 	for _, c := range send.Children {
@@ -179,7 +179,7 @@ func (p *Project) lintRequest(f *File, send *syntax.Statement) {
 
 var secretWords = []string{"password", "passwd", "token", "secret", "api_key", "apikey"}
 
-func (p *Project) plainSecret(f *File, st *syntax.Statement, l *syntax.Let) {
+func (p *loader) plainSecret(f *File, st *syntax.Statement, l *syntax.Let) {
 	if l.Value == nil || l.Value.Kind != syntax.String {
 		return
 	}
@@ -197,7 +197,7 @@ func (p *Project) plainSecret(f *File, st *syntax.Statement, l *syntax.Let) {
 }
 
 // lintTitles warns of one title in two files: --only and reports then mean both.
-func (p *Project) lintTitles() {
+func (p *loader) lintTitles() {
 	first := map[string]*File{}
 	for _, f := range p.Files {
 		for _, s := range f.scenarios {

@@ -12,7 +12,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"sort"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/source"
@@ -24,9 +24,6 @@ const (
 	Extension  = ".upath"
 	ConfigName = "project.upath"
 )
-
-// maxFile bounds a file that is read, in bytes.
-const maxFile = 64 << 20
 
 // File is one scenario file.
 type File struct {
@@ -52,31 +49,10 @@ func (f *File) Line(st *syntax.Statement) int {
 	return f.Source.Position(st.Span.Start).Line
 }
 
-// Derive adds scenarios that a statement of a file gave rise to, as a file of
-// their own behind it that knows all that the file knows.
-func (p *Project) Derive(from *File, at *syntax.Statement, tree *syntax.File) {
-	f := &File{File: tree, Path: from.Path, Uses: []*File{from}, line: from.Line(at)}
-	p.collect(f)
-	// Filled now, since workers only read it.
-	p.checked = false
-	p.Layers(f)
-	p.checked = true
-	for i, other := range p.Files {
-		if other == from {
-			next := i + 1
-			for next < len(p.Files) && p.Files[next].line > 0 {
-				next++
-			}
-			p.Files = append(p.Files[:next:next], append([]*File{f}, p.Files[next:]...)...)
-			return
-		}
-	}
-}
-
 // Digest tells whether two runs were of the same files.
 func (p *Project) Digest() string {
 	sum := sha256.New()
-	for _, f := range p.all() {
+	for _, f := range p.loaded {
 		// A hash takes whatever is written.
 		fmt.Fprintf(sum, "%s\x00%s\x00", f.Source.Name, f.Source.Text)
 	}
@@ -89,25 +65,31 @@ func (f *File) Derived() bool { return f.line > 0 }
 // Dir is the folder that names in the file are relative to.
 func (f *File) Dir() string { return filepath.Dir(f.Path) }
 
-// Project is all the files of a run.
+// Project is all the files of a run. Once it is loaded nothing in it changes,
+// so any number of workers may share it.
 type Project struct {
 	// Root is the folder that files named in scenarios stay inside.
 	Root string
 	// Config is project.upath, or nil.
 	Config *File
-	// Files are the files with scenarios to run, in order.
+	// Files are the files with scenarios to run, in order, each with what was
+	// derived from it behind it.
 	Files []*File
 	// Diagnostics are what the files gave rise to, sorted.
 	Diagnostics source.Diagnostics
 	// Environment is the name of the chosen environment, or "".
 	Environment string
 
-	loaded map[string]*File
 	layers map[*File][]Layer
-	// checked is set once all files have been read and checked.
-	checked bool
-	stack   []string
-	data    map[string][]byte
+	loaded []*File
+	data   *contents
+}
+
+// Derived is a file of scenarios that a statement of another gave rise to.
+type Derived struct {
+	From *File
+	At   *syntax.Statement
+	Tree *syntax.File
 }
 
 // Options choose what Load looks at.
@@ -116,14 +98,25 @@ type Options struct {
 	Environment string
 	// Overlay holds texts in place of files, by absolute path (editors).
 	Overlay map[string]string
+	// Shown is how a path is shown; nil for as it was given.
+	Shown func(path string) string
+	// Derive gives the scenarios that statements give rise to, and what is wrong
+	// with these statements; nil for none. It is asked when all files were read.
+	Derive func(p *Project) ([]Derived, source.Diagnostics)
+}
+
+// loader puts a project together.
+type loader struct {
+	*Project
+	o     Options
+	files map[string]*File
+	// stack are the files that are being read, each used by the one before it.
+	stack []string
 }
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &Project{loaded: map[string]*File{}, layers: map[*File][]Layer{}, data: map[string][]byte{}, Environment: o.Environment}
-	for path, text := range o.Overlay {
-		p.data[path] = []byte(text)
-	}
+	p := &loader{Project: &Project{layers: map[*File][]Layer{}, data: newContents(o.Overlay), Environment: o.Environment}, o: o, files: map[string]*File{}}
 	var found []string
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)
@@ -154,10 +147,39 @@ func Load(paths []string, o Options) *Project {
 			p.Root = common(p.Root, filepath.Dir(abs))
 		}
 	}
+	for _, f := range p.files {
+		p.loaded = append(p.loaded, f)
+		p.layers[f] = p.layersOf(f)
+	}
+	slices.SortFunc(p.loaded, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })
 	p.check()
-	p.checked = true
 	p.Diagnostics = withoutEchoes(p.Diagnostics).Sort()
-	return p
+	p.derive()
+	return p.Project
+}
+
+// derive adds what statements give rise to, unless there are mistakes.
+func (p *loader) derive() {
+	if p.o.Derive == nil {
+		return
+	}
+	list, diags := p.o.Derive(p.Project)
+	p.Diagnostics = append(p.Diagnostics, diags...).Sort()
+	if p.Diagnostics.Errors() > 0 {
+		return
+	}
+	behind := map[*File][]*File{}
+	for _, d := range list {
+		f := &File{File: d.Tree, Path: d.From.Path, Uses: []*File{d.From}, line: d.From.Line(d.At)}
+		p.collect(f)
+		p.layers[f] = p.layersOf(f)
+		behind[d.From] = append(behind[d.From], f)
+	}
+	var all []*File
+	for _, f := range p.Files {
+		all = append(append(all, f), behind[f]...)
+	}
+	p.Files = all
 }
 
 // withoutEchoes drops the warnings about files with errors: most would only be
@@ -189,16 +211,16 @@ func common(a, b string) string {
 }
 
 // whole reports something about a file as such.
-func (p *Project) whole(name, message, hint string) {
+func (p *loader) whole(name, message, hint string) {
 	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{
 		File: source.NewFile(name, ""), Message: message, Hint: hint, Whole: true})
 }
 
 // expand is the files a path stands for.
-func (p *Project) expand(path string) []string {
+func (p *loader) expand(path string) []string {
 	info, err := os.Stat(path)
 	if err != nil {
-		if abs, e := filepath.Abs(path); e == nil && p.data[abs] != nil {
+		if abs, e := filepath.Abs(path); e == nil && p.data.has(abs) {
 			return []string{path}
 		}
 		p.missing(path, err)
@@ -226,7 +248,7 @@ func (p *Project) expand(path string) []string {
 	if err != nil {
 		p.whole(path, "cannot be read: "+reason(err), "")
 	}
-	sort.Strings(out)
+	slices.Sort(out)
 	real := 0
 	for _, f := range out {
 		if filepath.Base(f) != ConfigName {
@@ -239,7 +261,7 @@ func (p *Project) expand(path string) []string {
 	return out
 }
 
-func (p *Project) missing(path string, err error) {
+func (p *loader) missing(path string, err error) {
 	hint := ""
 	if errors.Is(err, fs.ErrNotExist) {
 		var near []string
@@ -271,11 +293,11 @@ func reason(err error) string {
 }
 
 // findConfig looks for project.upath beside a file and above it.
-func (p *Project) findConfig(abs, shown string) {
+func (p *loader) findConfig(abs, shown string) {
 	dir := filepath.Dir(abs)
 	for {
 		at := filepath.Join(dir, ConfigName)
-		_, overlaid := p.data[at]
+		overlaid := p.data.has(at)
 		if info, err := os.Stat(at); overlaid || err == nil && !info.IsDir() {
 			if p.Config != nil && p.Config.Path != at {
 				p.whole(shown, "this file belongs to another project than "+p.Config.Source.Name,
@@ -305,43 +327,25 @@ func beside(shown, abs, at string) string {
 	return filepath.Join(filepath.Dir(shown), rel)
 }
 
-// bytesOf reads a file once.
-func (p *Project) bytesOf(abs string) ([]byte, error) {
-	if data, ok := p.data[abs]; ok {
-		return data, nil
-	}
-	info, err := os.Stat(abs)
-	if err != nil {
-		return nil, err
-	}
-	if info.IsDir() {
-		return nil, fmt.Errorf("this is a folder")
-	}
-	if info.Size() > maxFile {
-		return nil, fmt.Errorf("the file is larger than 64 MiB")
-	}
-	data, err := os.ReadFile(abs)
-	if err == nil {
-		p.data[abs] = data
-	}
-	return data, err
-}
-
 // read parses a file and those it uses.
-func (p *Project) read(abs, shown string) *File {
-	if f, ok := p.loaded[abs]; ok {
+func (p *loader) read(abs, shown string) *File {
+	if f, ok := p.files[abs]; ok {
 		return f
 	}
-	data, err := p.bytesOf(abs)
+	data, err := p.data.read(abs)
 	if err != nil {
 		p.missing(shown, err)
 		return nil
 	}
-	tree, diags := syntax.Parse(source.NewFile(shown, string(data)))
-	delete(p.data, abs)
+	name := shown
+	if p.o.Shown != nil {
+		name = p.o.Shown(shown)
+	}
+	tree, diags := syntax.Parse(source.NewFile(name, string(data)))
+	p.data.forget(abs)
 	p.Diagnostics = append(p.Diagnostics, diags...)
 	f := &File{File: tree, Path: abs, Broken: diags.Errors() > 0}
-	p.loaded[abs] = f
+	p.files[abs] = f
 	p.stack = append(p.stack, abs)
 	for _, st := range tree.Statements {
 		u, ok := st.Body.(*syntax.Use)
@@ -353,7 +357,7 @@ func (p *Project) read(abs, shown string) *File {
 			continue
 		}
 		at := filepath.Join(filepath.Dir(abs), name)
-		if _, err := p.bytesOf(at); err != nil {
+		if _, err := p.data.read(at); err != nil {
 			p.say(f, u.Path.Span, "there is no file "+name+" to use", "the name is relative to this file")
 			continue
 		}
@@ -373,11 +377,11 @@ func (p *Project) read(abs, shown string) *File {
 	return f
 }
 
-func (p *Project) say(f *File, at source.Span, message, hint string) {
+func (p *loader) say(f *File, at source.Span, message, hint string) {
 	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{File: f.Source, Span: at, Message: message, Hint: hint})
 }
 
-func (p *Project) warn(f *File, at source.Span, message, hint string) {
+func (p *loader) warn(f *File, at source.Span, message, hint string) {
 	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{Severity: source.Warning, File: f.Source, Span: at, Message: message, Hint: hint})
 }
 
@@ -411,7 +415,7 @@ func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := p.bytesOf(at)
+	data, err := p.data.read(at)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %s", name, reason(err))
 	}
@@ -420,7 +424,7 @@ func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
 
 // Find lists the files that paths stand for, project files among them.
 func Find(paths []string) ([]string, source.Diagnostics) {
-	p := &Project{data: map[string][]byte{}}
+	p := &loader{Project: &Project{data: newContents(nil)}}
 	var out []string
 	for _, path := range paths {
 		out = append(out, p.expand(path)...)

@@ -70,7 +70,7 @@ func (p *Project) Scenarios() []*Scenario {
 }
 
 // collect makes the scenarios of a file.
-func (p *Project) collect(f *File) {
+func (p *loader) collect(f *File) {
 	var last *Scenario
 	for _, st := range f.Statements {
 		switch st.Word {
@@ -91,7 +91,7 @@ func (p *Project) collect(f *File) {
 	}
 }
 
-func (p *Project) head(s *Scenario) {
+func (p *loader) head(s *Scenario) {
 	effects := false
 	for _, c := range s.Statement.Children {
 		switch b := c.Body.(type) {
@@ -131,7 +131,7 @@ func upsets(st *syntax.Statement) bool {
 }
 
 // rows reads the cases of a scenario.
-func (p *Project) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case {
+func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case {
 	rows := []Case{}
 	if c.In != nil {
 		name, ok := c.In.Template.Plain()

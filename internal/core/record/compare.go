@@ -38,16 +38,15 @@ type Run struct {
 	Sources   string
 	Outcomes  map[string]*Outcome
 	Order     []string
-	Cut       bool
 	durations map[string][]float64
 }
 
-// Load reads a record for comparing.
+// Load reads a record for comparing; with a *Damage what is there is given.
 func Load(name string) (*Run, error) {
 	r := &Run{Name: name, Outcomes: map[string]*Outcome{}, durations: map[string][]float64{}}
 	var now *Outcome
 	seen := map[string]int{}
-	err := Read(name, func(e event.Event) {
+	err := Read([]string{name}, func(e event.Event) {
 		switch e := e.(type) {
 		case *event.RunStarted:
 			r.Time, r.Sources = e.Time, e.Sources
@@ -73,8 +72,6 @@ func Load(name string) (*Run, error) {
 				r.Order = append(r.Order, now.Key())
 				now = nil
 			}
-		case *event.Notice:
-			r.Cut = r.Cut || e.Severe
 		}
 	})
 	return r, err

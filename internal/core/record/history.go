@@ -61,11 +61,11 @@ func (h History) Prune() error {
 // Past is what earlier runs say of scenarios.
 type Past struct{ runs []*Run }
 
-// Past reads the kept records; those that cannot be read are left out.
+// Past reads the kept records; those that are not records are left out.
 func (h History) Past() *Past {
 	p := &Past{}
 	for _, n := range h.Records() {
-		if r, err := Load(n); err == nil {
+		if r, err := Load(n); err == nil || Damaged(err) {
 			p.runs = append(p.runs, r)
 		}
 	}
@@ -130,7 +130,7 @@ func (p *Past) Flickering(now *Run) []string {
 func Weights(name string) (map[string]time.Duration, error) {
 	out := map[string]time.Duration{}
 	var now *event.ScenarioStarted
-	err := Read(name, func(e event.Event) {
+	err := Read([]string{name}, func(e event.Event) {
 		switch e := e.(type) {
 		case *event.ScenarioStarted:
 			now = e
@@ -140,5 +140,9 @@ func Weights(name string) (map[string]time.Duration, error) {
 			}
 		}
 	})
+	if Damaged(err) {
+		// What it holds of times is true all the same.
+		err = nil
+	}
 	return out, err
 }

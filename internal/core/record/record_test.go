@@ -41,10 +41,14 @@ func events(list ...one) []event.Event {
 		id := i + 1
 		out = append(out, &event.ScenarioStarted{ID: id, File: "a.upath", Line: 3, Title: s.title, Pattern: s.title, Tags: []string{"smoke"}},
 			&event.StepFinished{Scenario: id, Index: 1, Title: "look", File: "a.upath", Line: 4, Verdict: s.verdict, Took: time.Millisecond, Sent: s.sent, Requests: len(s.sent),
-				Findings: []event.Finding{{Verdict: s.verdict, Line: 5, Expected: "status 200", Observed: []string{"it"}, Because: "why"}}},
+				Findings: []event.Finding{{Verdict: s.verdict, Line: 5, Expected: "status 200", Observed: []string{"it"}, Because: "why", Sent: len(s.sent) - 1}}},
 			&event.ScenarioFinished{Scenario: id, Verdict: s.verdict, Took: time.Millisecond, Steps: 1, Requests: len(s.sent)})
 	}
-	return append(out, &event.Notice{Text: "a word", Severe: true}, &event.RunFinished{Took: time.Second, Counts: event.Counts{Scenarios: len(list), Steps: len(list)}})
+	var tally event.Tally
+	for _, e := range out {
+		tally.Add(e)
+	}
+	return append(out, &event.Notice{Text: "a word", Severe: true}, &event.RunFinished{Took: time.Second, Counts: tally.Counts()})
 }
 
 func written(t *testing.T, list []event.Event) string {
@@ -62,7 +66,7 @@ func written(t *testing.T, list []event.Event) string {
 func read(t *testing.T, name string) []event.Event {
 	t.Helper()
 	var out []event.Event
-	require.NoError(t, Read(name, func(e event.Event) { out = append(out, e) }))
+	require.NoError(t, Read([]string{name}, func(e event.Event) { out = append(out, e) }))
 	return out
 }
 
@@ -71,6 +75,8 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 	failed := event.Sent{Role: event.Retry, N: 2, Exchange: &exchange.Exchange{Request: &exchange.Request{Method: "POST", URL: "http://127.0.0.1/x", Body: []byte("\x80")}, Failure: &exchange.Failure{Kind: exchange.Reset, Detail: "gone"}}}
 	list := events(one{"first", event.Held, []event.Sent{hostile, failed}}, one{"second \"of\" two", event.Failed, nil})
 	list[1].(*event.ScenarioStarted).Check = &event.Check{ID: "lifecycle/deleted-is-gone", Level: "must", Resource: "boats", Operation: "delete"}
+	counts := &list[len(list)-1].(*event.RunFinished).Counts
+	counts.Scenarios, counts.Checks, counts.Resources = event.Verdicts{All: 1, Failed: 1}, event.Verdicts{All: 1, Held: 1}, 1
 	got := read(t, written(t, list))
 	require.Len(t, got, len(list))
 	for i, e := range list {
@@ -91,12 +97,13 @@ func TestACutRecordIsReadAsFarAsItGoes(t *testing.T) {
 	for n := 0; n < len(data); n += 3 {
 		require.NoError(t, os.WriteFile(name, data[:n], 0o644))
 		var got []event.Event
-		err := Read(name, func(e event.Event) { got = append(got, e) })
+		err := Read([]string{name}, func(e event.Event) { got = append(got, e) })
 		if n < firstLine {
-			assert.ErrorContains(t, err, "is no run record", "%d", n)
+			assert.ErrorContains(t, err, "is not a run record", "%d", n)
 			continue
 		}
-		require.NoError(t, err, "%d", n)
+		require.True(t, err == nil || Damaged(err), "%d: %v", n, err)
+		require.Equal(t, n < len(data)-1, Damaged(err), "%d", n)
 		end, ok := got[len(got)-1].(*event.RunFinished)
 		require.True(t, ok, "%d", n)
 		if n < len(data)-1 {
@@ -105,9 +112,9 @@ func TestACutRecordIsReadAsFarAsItGoes(t *testing.T) {
 		whole := bytes.Count(data[:n], []byte("\n"))
 		assert.GreaterOrEqual(t, len(got), whole, "%d: nothing whole is dropped", n)
 	}
-	for text, want := range map[string]string{"": "it is empty", "{}\n": "is no run record", "[1]\n": "is no run record", string(data[:firstLine+1]) + "{\"x\n{}\n": "line 2"} {
+	for text, want := range map[string]string{"": "it is empty", "{}\n": "is not a run record", "[1]\n": "is not a run record", string(data[:firstLine+1]) + "{\"x\n{}\n": "line 2"} {
 		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
-		assert.ErrorContains(t, Read(name, func(event.Event) {}), want)
+		assert.ErrorContains(t, Read([]string{name}, func(event.Event) {}), want)
 	}
 }
 
@@ -171,6 +178,50 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// What is broken in a record is told; what is whole is counted, and passed on.
+func TestDamage(t *testing.T) {
+	whole, err := os.ReadFile(written(t, events(one{"first", event.Held, []event.Sent{sent(200, "[]", time.Millisecond)}}, one{"second", event.Failed, nil})))
+	require.NoError(t, err)
+	lines := strings.SplitAfter(string(whole), "\n")
+	for name, c := range map[string]struct {
+		text   string
+		all    int
+		failed int
+		says   string
+	}{
+		"joined":              {string(whole) + string(whole), 4, 2, "line 10: another run begins here"},
+		"joined to a cut one": {strings.Join(lines[:4], "") + string(whole), 3, 1, "the run was ended before it was done"},
+		"exchanges that are none": {strings.Replace(string(whole), `"exchanges":[{`, `"exchanges":[null,{},{`, 1), 2, 1,
+			"line 3: 2 of its exchanges cannot be read and were dropped"},
+		"a foreign line":  {lines[0] + "{\"level\":\"info\"}\n" + strings.Join(lines[1:], ""), 2, 1, "line 2 cannot be read and was dropped: there is no event in it"},
+		"null for a line": {lines[0] + "null\n" + strings.Join(lines[1:], ""), 2, 1, "line 2 cannot be read"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			file := filepath.Join(t.TempDir(), "r.jsonl")
+			require.NoError(t, os.WriteFile(file, []byte(c.text), 0o644))
+			var last event.Event
+			ids := map[int]int{}
+			notices := ""
+			err := Read([]string{file}, func(e event.Event) {
+				last = e
+				switch e := e.(type) {
+				case *event.ScenarioStarted:
+					ids[e.ID]++
+				case *event.Notice:
+					notices += e.Text + "\n"
+				}
+			})
+			require.True(t, Damaged(err), "%v", err)
+			assert.ErrorContains(t, err, c.says)
+			assert.Contains(t, notices, c.says)
+			counts := last.(*event.RunFinished).Counts
+			assert.Equal(t, c.all, counts.Scenarios.All)
+			assert.Equal(t, c.failed, counts.Scenarios.Failed)
+			assert.Len(t, ids, c.all, "each scenario has a number of its own")
+		})
+	}
+}
+
 func TestMerge(t *testing.T) {
 	part := func(shard, title string) string {
 		list := events(one{title, event.Held, nil})
@@ -181,7 +232,7 @@ func TestMerge(t *testing.T) {
 	var ids []int
 	var titles, notices []string
 	var end *event.RunFinished
-	require.NoError(t, Merge([]string{a, b}, func(e event.Event) {
+	require.NoError(t, Read([]string{a, b}, func(e event.Event) {
 		switch e := e.(type) {
 		case *event.ScenarioStarted:
 			ids = append(ids, e.ID)
@@ -194,7 +245,7 @@ func TestMerge(t *testing.T) {
 	}))
 	assert.Equal(t, []int{1, 2}, ids)
 	assert.Equal(t, []string{"one", "three"}, titles)
-	assert.Equal(t, 2, end.Counts.Scenarios)
+	assert.Equal(t, 2, end.Counts.Scenarios.All)
 	assert.Contains(t, fmt.Sprint(notices), "shard 2 of 3 is missing")
 }
 

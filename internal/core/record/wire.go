@@ -75,6 +75,7 @@ type (
 		Afterwards bool        `json:"afterwards,omitempty"`
 		Took       int64       `json:"took_us"`
 		Requests   int         `json:"requests"`
+		Judged     int         `json:"expectations,omitempty"`
 		Why        string      `json:"why,omitempty"`
 		Lacks      []string    `json:"lacks,omitempty"`
 		Findings   []finding   `json:"findings,omitempty"`
@@ -275,7 +276,7 @@ func toLine(e event.Event) *line {
 		return &line{Event: "scenario started", scenarioStarted: l}
 	case *event.StepFinished:
 		s := &step{Scenario: e.Scenario, Index: e.Index, Title: e.Title, File: e.File, Line: e.Line, Verdict: string(e.Verdict), Afterwards: e.Afterwards,
-			Took: micros(e.Took), Requests: e.Requests, Why: e.Why, Lacks: e.Lacks}
+			Took: micros(e.Took), Requests: e.Requests, Judged: e.Judged, Why: e.Why, Lacks: e.Lacks}
 		for _, f := range e.Findings {
 			s.Findings = append(s.Findings, finding{string(f.Verdict), f.Line, legible(f.Expected), legibles(f.Observed), f.Because, f.Look, f.Sent})
 		}
@@ -312,7 +313,7 @@ func fromLine(l *line) event.Event {
 	case l.step != nil:
 		s := l.step
 		e := &event.StepFinished{Scenario: s.Scenario, Index: s.Index, Title: s.Title, File: s.File, Line: s.Line, Verdict: event.Verdict(s.Verdict), Afterwards: s.Afterwards,
-			Took: duration(s.Took), Requests: s.Requests, Why: s.Why, Lacks: s.Lacks}
+			Took: duration(s.Took), Requests: s.Requests, Judged: s.Judged, Why: s.Why, Lacks: s.Lacks}
 		for _, f := range s.Findings {
 			e.Findings = append(e.Findings, event.Finding{Verdict: event.Verdict(f.Verdict), Line: f.Line, Expected: f.Expected, Observed: f.Observed, Because: f.Because, Look: f.Look, Sent: f.Exchange})
 		}

@@ -48,32 +48,31 @@ func (r *Resource) Text() (string, []LeftOut) {
 }
 
 // Tree is the parsed form of the resource's checks. A mistake in it is one of
-// the catalogue, and says so.
-func (r *Resource) Tree() (*syntax.File, []LeftOut, error) {
-	text, out := r.Text()
+// the catalogue, not of the user's file.
+func (r *Resource) Tree() *syntax.File {
+	text, _ := r.Text()
 	f, diags := syntax.Parse(source.NewFile(r.File.Source.Name, text))
 	if diags.Errors() > 0 {
 		d := diags[0]
 		at := f.Source.Position(d.Span.Start)
-		return nil, nil, fmt.Errorf("the checks of %s cannot be read: line %d: %s\n%s", r.Name, at.Line, d.Message, strings.Split(text, "\n")[at.Line-1])
+		panic(fmt.Sprintf("the checks of %s cannot be read: line %d: %s\n%s", r.Name, at.Line, d.Message, strings.Split(text, "\n")[at.Line-1]))
 	}
-	return f, out, nil
+	return f
 }
 
-// Expand adds the derived scenarios of all resources to a project, and the
-// diagnostics of their statements.
-func Expand(p *project.Project) ([]*Resource, error) {
-	resources, diags := Read(p)
-	p.Diagnostics = append(p.Diagnostics, diags...).Sort()
-	if p.Diagnostics.Errors() > 0 {
-		return resources, nil
-	}
-	for _, r := range resources {
-		tree, _, err := r.Tree()
-		if err != nil {
-			return nil, err
+// Load reads the files of a run with all that their resources give rise to.
+func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
+	var list []*Resource
+	o.Derive = func(p *project.Project) ([]project.Derived, source.Diagnostics) {
+		var diags source.Diagnostics
+		if list, diags = Read(p); p.Diagnostics.Errors()+diags.Errors() > 0 {
+			return nil, diags
 		}
-		p.Derive(r.File, r.Statement, tree)
+		var out []project.Derived
+		for _, r := range list {
+			out = append(out, project.Derived{From: r.File, At: r.Statement, Tree: r.Tree()})
+		}
+		return out, diags
 	}
-	return resources, nil
+	return project.Load(paths, o), list
 }

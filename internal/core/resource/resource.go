@@ -438,3 +438,17 @@ func (e *Example) object(change map[string]*string) string {
 }
 
 func quoted(name string) string { return fmt.Sprintf("%q", name) }
+
+// Operations are the methods and path templates of resources, "GET /boats".
+func Operations(list []*Resource) []string {
+	var out []string
+	for _, r := range list {
+		for _, o := range []struct{ operation, method, path string }{{"list", "GET", r.Collection}, {"create", "POST", r.Collection}, {"read", "GET", r.Item},
+			{"replace", "PUT", r.Item}, {"amend", "PATCH", r.Item}, {"delete", "DELETE", r.Item}} {
+			if title := o.method + " " + o.path; r.Supports(o.operation) && !slices.Contains(out, title) {
+				out = append(out, title)
+			}
+		}
+	}
+	return out
+}

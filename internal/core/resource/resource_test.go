@@ -25,6 +25,14 @@ func loaded(t *testing.T, text string) *project.Project {
 	return project.Load([]string{name}, project.Options{})
 }
 
+// derived reads a file, and what its resources give rise to.
+func derived(t *testing.T, text string) (*project.Project, []*Resource) {
+	t.Helper()
+	name := filepath.Join(t.TempDir(), "a.upath")
+	require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+	return Load([]string{name}, project.Options{})
+}
+
 // one reads a file with one resource.
 func one(t *testing.T, text string) *Resource {
 	t.Helper()
@@ -70,7 +78,9 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 			written, out := r.Text()
 			f, diags := syntax.Parse(source.NewFile("checks", written))
 			require.Empty(t, diags)
-			assert.Equal(t, syntax.Print(f), syntax.Print(f))
+			again, diags := syntax.Parse(source.NewFile("checks", syntax.Print(f)))
+			require.Empty(t, diags)
+			assert.Equal(t, syntax.Print(f), syntax.Print(again), "the layout is the canonical one")
 			// Checked as a file of its own, beside the one it comes from.
 			dir := filepath.Dir(r.File.Path)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, "checks.upath"), []byte("use \"a.upath\"\n\n"+syntax.Print(f)), 0o644))
@@ -93,9 +103,7 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 }
 
 func TestUnderAnotherResource(t *testing.T) {
-	p := loaded(t, boats+"\nresource stays\n  under boats\n  collection /boats/{boats.id}/stays\n  make { \"nights\": 1 }\n\nresource bills\n  under stays\n  collection /boats/{boats.id}/stays/{stays.id}/bills\n  make { \"sum\": 4 }\n")
-	list, err := Expand(p)
-	require.NoError(t, err)
+	p, list := derived(t, boats+"\nresource stays\n  under boats\n  collection /boats/{boats.id}/stays\n  make { \"nights\": 1 }\n\nresource bills\n  under stays\n  collection /boats/{boats.id}/stays/{stays.id}/bills\n  make { \"sum\": 4 }\n")
 	require.Empty(t, p.Diagnostics)
 	require.Len(t, list, 3)
 	text, _ := list[2].Text()
@@ -192,9 +200,7 @@ func FuzzExpand(f *testing.F) {
 	dir := f.TempDir()
 	f.Fuzz(func(t *testing.T, text string) {
 		name := filepath.Join(dir, "r.upath")
-		p := project.Load([]string{name}, project.Options{Overlay: map[string]string{name: "base http://127.0.0.1:1\n" + text}})
-		list, err := Expand(p)
-		require.NoError(t, err)
+		p, list := Load([]string{name}, project.Options{Overlay: map[string]string{name: "base http://127.0.0.1:1\n" + text}})
 		for _, r := range list {
 			if p.Diagnostics.Errors() == 0 {
 				out, _ := r.Text()

@@ -80,6 +80,7 @@ func Walk(st *Statement, visit func(*Expr)) {
 		w.node(b.Command)
 	case *Ready:
 		w.template(b.Target)
+		w.statuses(b.Status)
 	}
 }
 
@@ -208,7 +209,10 @@ func (w walker) claim(c Claim) {
 	w.paths(p.Except)
 	if p.Source != nil {
 		w.path(p.Source.Path)
-		w.node(p.Source.Title)
+		if p.Source.Kind == "file" {
+			// A step is named as it is written.
+			w.node(p.Source.Title)
+		}
 	}
 	for _, e := range p.Effects {
 		w.node(e.Shape)

@@ -170,17 +170,17 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	if run == nil {
 		run = &event.RunStarted{}
 	}
-	c := e.Counts
+	c, both := e.Counts, e.Counts.Both()
 	head := headView{Style: template.CSS(styleText), StyleHash: digest(styleText), ScriptHash: digest(scriptText), Word: "all held", Notices: h.notices, Failures: h.failures, MoreFailures: h.bads - len(h.failures)}
 	switch {
 	case e.Interrupted:
 		head.Word, head.Bad = "interrupted", true
-	case c.Failed > 0:
-		head.Word, head.Bad = fmt.Sprintf("%d failed", c.Failed), true
-	case c.Blocked > 0:
-		head.Word, head.Bad = fmt.Sprintf("%d blocked", c.Blocked), true
-	case c.Warned > 0:
-		head.Word = fmt.Sprintf("all held, %d warned", c.Warned)
+	case both.Failed > 0:
+		head.Word, head.Bad = fmt.Sprintf("%d failed", both.Failed), true
+	case both.Blocked > 0:
+		head.Word, head.Bad = fmt.Sprintf("%d blocked", both.Blocked), true
+	case both.Warned > 0:
+		head.Word = fmt.Sprintf("all held, %d warned", both.Warned)
 	}
 	meta := []string{safe(run.Tool), run.Time.UTC().Format("2006-01-02 15:04:05 UTC")}
 	if run.Base != "" {
@@ -189,9 +189,9 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	if run.Environment != "" {
 		meta = append(meta, "environment "+safe(run.Environment))
 	}
-	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), expect.Took(e.Took), fmt.Sprintf("%d steps", c.Steps), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
-	for _, one := range []countView{{"", "scenarios", c.Scenarios - c.Checks}, {"", "checks", c.Checks}, {"held", "held", c.Scenarios - c.Failed - c.Blocked - c.Warned - c.ChecksLeftOut - c.Unfinished},
-		{"failed", "failed", c.Failed}, {"blocked", "blocked", c.Blocked}, {"warned", "warned", c.Warned}, {"left-out", "not applicable", c.ChecksLeftOut}, {"not-reached", "not finished", c.Unfinished}} {
+	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), expect.Took(e.Took), fmt.Sprintf("%d steps", c.Steps.Ran()), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
+	for _, one := range []countView{{"", "scenarios", c.Scenarios.All}, {"", "checks", c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
+		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"left-out", "not applicable", both.LeftOut}, {"not-reached", "not finished", both.NotReached}} {
 		if one.N > 0 {
 			head.Counts = append(head.Counts, one)
 		}

@@ -104,9 +104,9 @@ func (j *junit) Close() error {
 	if j.notices.Len() > 0 {
 		fmt.Fprintf(j.all, "  <testsuite name=\"run\" tests=\"0\" failures=\"0\" errors=\"0\" skipped=\"0\" time=\"0\">\n    <system-err>%s</system-err>\n  </testsuite>\n", text(j.notices.String()))
 	}
-	c := j.total
+	c := j.total.Both()
 	_, err := fmt.Fprintf(j.w, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"usualpath\" tests=\"%d\" failures=\"%d\" errors=\"%d\" skipped=\"%d\" time=\"%s\">\n",
-		c.Scenarios, c.Failed, c.Blocked, c.ChecksLeftOut+c.Unfinished, seconds(j.ran))
+		c.All, c.Failed, c.Blocked, c.LeftOut+c.NotReached, seconds(j.ran))
 	if err == nil {
 		err = j.all.pour(j.w)
 	}

@@ -69,27 +69,28 @@ func (m *markdown) scenario(s *scenario) {
 
 func (m *markdown) finish(e *event.RunFinished) {
 	w := bufio.NewWriter(m.w)
-	c := e.Counts
+	c, both := e.Counts, e.Counts.Both()
 	word := "all held"
 	switch {
 	case e.Interrupted:
 		word = "interrupted"
-	case c.Failed > 0:
-		word = fmt.Sprintf("%d failed", c.Failed)
-	case c.Blocked > 0:
-		word = fmt.Sprintf("%d blocked", c.Blocked)
-	case c.Warned > 0:
-		word = fmt.Sprintf("%d warned", c.Warned)
+	case both.Failed > 0:
+		word = fmt.Sprintf("%d failed", both.Failed)
+	case both.Blocked > 0:
+		word = fmt.Sprintf("%d blocked", both.Blocked)
+	case both.Warned > 0:
+		word = fmt.Sprintf("%d warned", both.Warned)
 	}
 	fmt.Fprintf(w, "## Usual Path: %s\n\n| | all | held | failed | blocked | warned | not applicable |\n|---|---|---|---|---|---|---|\n", word)
-	row := func(name string, all, failed, blocked, warned, out int) {
-		if all > 0 {
-			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", name, all, all-failed-blocked-warned-out, failed, blocked, warned, out)
+	for _, row := range []struct {
+		name string
+		event.Verdicts
+	}{{"scenarios", c.Scenarios}, {"checks", c.Checks}} {
+		if row.All > 0 {
+			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", row.name, row.All, row.Held, row.Failed, row.Blocked, row.Warned, row.LeftOut)
 		}
 	}
-	row("scenarios", c.Scenarios-c.Checks, c.Failed-c.ChecksFailed, c.Blocked-c.ChecksBlocked, c.Warned-c.ChecksWarned, 0)
-	row("checks", c.Checks, c.ChecksFailed, c.ChecksBlocked, c.ChecksWarned, c.ChecksLeftOut)
-	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps, c.Expectations, c.Requests+c.Observations, expect.Took(e.Took))
+	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps.Ran(), c.Expectations, c.Requests+c.Observations, expect.Took(e.Took))
 	if m.run != nil {
 		fmt.Fprintf(w, ", seed %d", m.run.Seed)
 	}

@@ -1,4 +1,4 @@
-package cli
+package runner
 
 import (
 	"context"
@@ -21,11 +21,11 @@ import (
 var signals = map[string]syscall.Signal{"TERM": syscall.SIGTERM, "INT": syscall.SIGINT, "HUP": syscall.SIGHUP, "QUIT": syscall.SIGQUIT, "KILL": syscall.SIGKILL}
 
 // startService starts the project's service, and gives what ends it and cleans
-// up after it.
-func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) (*service.Service, func(failed bool), error) {
+// up after it; that says where its words are kept, when they should be.
+func startService(ctx context.Context, p *project.Project, v View) (*service.Service, func(keep bool) string, error) {
 	folder, err := os.MkdirTemp("", "usualpath-service-*")
 	if err != nil {
-		return nil, nil, &exit{code: exitBroken, message: err.Error()}
+		return nil, nil, broken(err.Error())
 	}
 	clean := func() { _ = os.RemoveAll(folder) }
 	o, err := serviceOptions(p, folder)
@@ -34,24 +34,28 @@ func (a *app) startService(ctx context.Context, p *project.Project, quiet bool) 
 		return nil, nil, err
 	}
 	start := time.Now()
-	waiting := a.waiting("starting the service")
+	waiting := func() {}
+	if v.Waiting != nil {
+		waiting = v.Waiting("starting the service")
+	}
 	s, err := service.Start(ctx, *o)
 	waiting()
 	if err != nil {
 		clean()
-		return nil, nil, &exit{code: exitUnreachable, message: err.Error(), hint: "the command is: " + o.Command}
+		return nil, nil, &Fault{Kind: Unreachable, Message: err.Error(), Hint: "the command is: " + o.Command}
 	}
-	if !quiet {
-		fmt.Fprintf(a.out, "the service is ready at %s after %s\n\n", s.Base(), expect.Took(time.Since(start)))
+	if v.Ready != nil {
+		v.Ready(s.Base(), time.Since(start))
 	}
-	return s, func(failed bool) {
+	return s, func(keep bool) string {
 		s.Stop()
-		if failed && !quiet {
-			if kept, err := keepLog(o.Log); err == nil {
-				fmt.Fprintf(a.out, "what the service said is in %s\n", kept)
-			}
+		kept := ""
+		if keep {
+			// Without its words the run has been told all the same.
+			kept, _ = keepLog(o.Log)
 		}
 		clean()
+		return kept
 	}, nil
 }
 
@@ -69,43 +73,14 @@ func keepLog(name string) (string, error) {
 	return to.Name(), errors.Join(err, to.Close())
 }
 
-// waiting shows how long something takes already, on a terminal, until the
-// function it gives is called.
-func (a *app) waiting(what string) func() {
-	tty, _ := terminal(a.out)
-	if !tty {
-		return func() {}
-	}
-	start := time.Now()
-	end, ended := make(chan struct{}), make(chan struct{})
-	go func() {
-		defer close(ended)
-		tick := time.NewTicker(100 * time.Millisecond)
-		defer tick.Stop()
-		for {
-			select {
-			case <-end:
-				fmt.Fprint(a.out, "\r\x1b[K")
-				return
-			case <-tick.C:
-				fmt.Fprintf(a.out, "\r%s … %.1f s", what, time.Since(start).Seconds())
-			}
-		}
-	}()
-	return func() {
-		close(end)
-		<-ended
-	}
-}
-
 func serviceOptions(p *project.Project, folder string) (*service.Options, error) {
 	port, err := service.FreePort()
 	if err != nil {
-		return nil, &exit{code: exitUnreachable, message: "no port is free: " + err.Error()}
+		return nil, &Fault{Kind: Unreachable, Message: "no port is free: " + err.Error()}
 	}
 	data := filepath.Join(folder, "data")
 	if err := os.Mkdir(data, 0o755); err != nil {
-		return nil, &exit{code: exitBroken, message: err.Error()}
+		return nil, broken(err.Error())
 	}
 	names := scope.New(&scope.World{Rand: scope.Seeded(1, "service"), Now: time.Now})
 	names.Bind("port", value.NewInt(int64(port)))

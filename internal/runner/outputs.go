@@ -1,43 +1,35 @@
-package cli
+package runner
 
 import (
 	"bufio"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/project"
 	"usualpath/internal/core/record"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/report/out"
 )
 
-// wanted is a document that --report asks for.
-type wanted struct{ format, file string }
+// Report is a document that a run is written to.
+type Report struct{ Format, File string }
 
-// parseReport reads FORMAT=FILE.
-func parseReport(text string) (wanted, error) {
+// ParseReport reads FORMAT=FILE. The error is a *Fault.
+func ParseReport(text string) (Report, error) {
 	format, file, ok := strings.Cut(text, "=")
 	switch {
 	case !ok || file == "":
-		return wanted{}, usage(fmt.Sprintf("--report %s names no file", text), "write --report html=report.html; there are "+strings.Join(out.Formats(), ", "))
-	case !knownFormat(format):
-		return wanted{}, usage(fmt.Sprintf("there is no report format %q", format), "there are "+strings.Join(out.Formats(), ", "))
+		return Report{}, usage(fmt.Sprintf("--report %s names no file", text), "write --report html=report.html; there are "+strings.Join(out.Formats(), ", "))
+	case !slices.Contains(out.Formats(), format):
+		return Report{}, usage(fmt.Sprintf("there is no report format %q", format), "there are "+strings.Join(out.Formats(), ", "))
 	}
-	return wanted{format, file}, nil
-}
-
-func knownFormat(format string) bool {
-	for _, f := range out.Formats() {
-		if f == format {
-			return true
-		}
-	}
-	return false
+	return Report{format, file}, nil
 }
 
 // document is one report being written, under another name until it is whole.
@@ -48,13 +40,13 @@ type document struct {
 	w    *bufio.Writer
 }
 
-func openDocument(w wanted) (*document, error) {
-	f, err := os.CreateTemp(filepath.Dir(w.file), ".usualpath-*")
+func openDocument(w Report) (*document, error) {
+	f, err := os.CreateTemp(filepath.Dir(w.File), ".usualpath-*")
 	if err != nil {
-		return nil, &exit{code: exitUsage, message: "the report cannot be written: " + err.Error()}
+		return nil, usage("the report cannot be written: "+err.Error(), "")
 	}
-	d := &document{name: w.file, f: f, w: bufio.NewWriterSize(f, 64<<10)}
-	d.Sink, err = out.New(w.format, d.w, out.Options{Causes: resource.Causes})
+	d := &document{name: w.File, f: f, w: bufio.NewWriterSize(f, 64<<10)}
+	d.Sink, err = out.New(w.Format, d.w, out.Options{Causes: resource.Causes})
 	if err != nil {
 		return nil, errors.Join(err, f.Close(), os.Remove(f.Name()))
 	}
@@ -89,14 +81,10 @@ type outputs struct {
 	past      *record.Past
 }
 
-func openOutputs(f *runFlags, p *project.Project) (*outputs, error) {
+func openOutputs(c *Config) (*outputs, error) {
 	o := &outputs{}
-	for _, text := range f.reports {
-		w, err := parseReport(text)
-		if err != nil {
-			return nil, err
-		}
-		d, err := openDocument(w)
+	for _, r := range c.Reports {
+		d, err := openDocument(r)
 		if err != nil {
 			return nil, err
 		}
@@ -105,22 +93,22 @@ func openOutputs(f *runFlags, p *project.Project) (*outputs, error) {
 	create := func(name string) error {
 		w, err := record.Create(name)
 		if err != nil {
-			return &exit{code: exitUsage, message: "the record cannot be written: " + err.Error()}
+			return usage("the record cannot be written: "+err.Error(), "")
 		}
 		o.records = append(o.records, w)
 		return nil
 	}
-	if f.save != "" {
-		if err := create(f.save); err != nil {
+	if c.Save != "" {
+		if err := create(c.Save); err != nil {
 			return nil, err
 		}
 	}
-	if f.history {
-		h := record.HistoryOf(p.Root)
+	if c.History {
+		h := record.HistoryOf(c.Project.Root)
 		o.past = h.Past()
 		name, err := h.Next(time.Now())
 		if err != nil {
-			return nil, &exit{code: exitUsage, message: "the history cannot be written: " + err.Error()}
+			return nil, usage("the history cannot be written: "+err.Error(), "")
 		}
 		o.history, o.newest = &h, name
 		if err := create(name); err != nil {
@@ -160,9 +148,17 @@ func (o *outputs) close() error {
 		errs = append(errs, o.history.Prune())
 	}
 	if err := errors.Join(errs...); err != nil {
-		return &exit{code: exitBroken, message: "a report cannot be written: " + err.Error()}
+		return broken("a report cannot be written: " + err.Error())
 	}
 	return nil
+}
+
+// since tells how long a scenario fails already; nil where no history is kept.
+func (o *outputs) since() func(file, pattern string) string {
+	if o.past == nil {
+		return nil
+	}
+	return o.past.Since
 }
 
 // flickering are scenarios that flip from run to run without a change.
@@ -175,4 +171,36 @@ func (o *outputs) flickering() []string {
 		return nil
 	}
 	return o.past.Flickering(now)
+}
+
+// WriteReport makes a report of records: into the file, or, without a name,
+// onto w. Of damaged records it is made of what is there, and the error says so.
+func WriteReport(records []string, to Report, w io.Writer) error {
+	if to.File == "" {
+		s, err := out.New(to.Format, w, out.Options{Causes: resource.Causes})
+		if err != nil {
+			return broken(err.Error())
+		}
+		read := record.Read(records, s.Event)
+		if read != nil && !record.Damaged(read) {
+			return read
+		}
+		if err := s.Close(); err != nil {
+			return broken("the report cannot be written: " + err.Error())
+		}
+		return read
+	}
+	d, err := openDocument(to)
+	if err != nil {
+		return err
+	}
+	read := record.Read(records, d.Event)
+	if read != nil && !record.Damaged(read) {
+		d.drop()
+		return read
+	}
+	if err := d.Close(); err != nil {
+		return broken("the report cannot be written: " + err.Error())
+	}
+	return read
 }

@@ -1,0 +1,65 @@
+package project
+
+import (
+	"errors"
+	"os"
+	"sync"
+)
+
+// maxFile bounds a file that is read, in bytes.
+const maxFile = 64 << 20
+
+// contents are files as they were when they were first read, so that all
+// scenarios of a run see the same. It may be used by several workers at once.
+type contents struct {
+	mu   sync.Mutex
+	data map[string][]byte
+}
+
+// newContents begins with texts that stand in place of files, by absolute path.
+func newContents(overlay map[string]string) *contents {
+	c := &contents{data: map[string][]byte{}}
+	for path, text := range overlay {
+		c.data[path] = []byte(text)
+	}
+	return c
+}
+
+func (c *contents) has(abs string) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	_, ok := c.data[abs]
+	return ok
+}
+
+// read gives a file's bytes, which must not be changed.
+func (c *contents) read(abs string) ([]byte, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if data, ok := c.data[abs]; ok {
+		return data, nil
+	}
+	info, err := os.Stat(abs)
+	if err != nil {
+		return nil, err
+	}
+	if info.IsDir() {
+		return nil, errors.New("this is a folder")
+	}
+	if info.Size() > maxFile {
+		return nil, errors.New("the file is larger than 64 MiB")
+	}
+	data, err := os.ReadFile(abs)
+	if err == nil {
+		c.data[abs] = data
+	}
+	return data, err
+}
+
+// forget drops a file that will not be asked for again: its text is kept by
+// what was made of it.
+func (c *contents) forget(abs string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	delete(c.data, abs)
+}

@@ -1,0 +1,152 @@
+package runner
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"usualpath/internal/contract"
+	"usualpath/internal/core/engine"
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/source"
+)
+
+// Config says what is run, and what is made of it.
+type Config struct {
+	// Project and Resources are what was read: see resource.Load.
+	Project   *project.Project
+	Resources []*resource.Resource
+	// Engine are the choices of the engine; Service, Emit and Begins are set here.
+	Engine engine.Options
+	// Process is a service that is running already; nil for the project's own,
+	// where one is needed.
+	Process engine.Process
+	// Against is the document that exchanges are held against, nil for none;
+	// Coverage counts the operations of the resources in its place.
+	Against  *contract.Document
+	Coverage bool
+	// Reports, Save and History are what is written beside the terminal's view.
+	Reports []Report
+	Save    string
+	History bool
+}
+
+// View is told of a run while it happens; every function may be nil.
+type View struct {
+	// Waiting is told what takes a while, and gives what ends that.
+	Waiting func(what string) func()
+	// Ready is told where the service listens that was started, and how long
+	// that took.
+	Ready func(base string, took time.Duration)
+	// Begin is told how many scenarios will run, and what earlier runs say of
+	// one that fails.
+	Begin func(scenarios int, since func(file, pattern string) string)
+	// Request is told of each request before it is sent.
+	Request func(request string)
+	// Event takes all events but the last.
+	Event func(event.Event)
+}
+
+// Outcome is what became of a run.
+type Outcome struct {
+	Finished *event.RunFinished
+	// Coverage is what was touched of the document or the resources; nil when
+	// nobody asked.
+	Coverage *contract.Coverage
+	// Flickering are scenarios that flip from run to run without a change.
+	Flickering []string
+	// Log is where the words of a service are kept that was started, when
+	// something failed; "" for none.
+	Log string
+}
+
+// Departs tells that some exchange is not as the document says.
+func (o *Outcome) Departs() bool { return o.Coverage != nil && len(o.Coverage.Problems()) > 0 }
+
+// Failed tells that something failed or could not be judged.
+func (o *Outcome) Failed() bool {
+	c := o.Finished.Counts.Both()
+	return c.Failed+c.Blocked > 0 || o.Departs()
+}
+
+// Run runs what was read. The error is a *Fault: of a run that did not begin,
+// or, with an outcome, of reports that could not be written.
+func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
+	p := c.Project
+	homeless, err := c.ready()
+	if err != nil {
+		return nil, err
+	}
+	o := c.Engine
+	o.Service = c.Process
+	out := &Outcome{Coverage: c.coverage()}
+	if o.Service == nil && homeless {
+		s, end, err := startService(ctx, p, v)
+		if err != nil {
+			return nil, err
+		}
+		defer func() { out.Log = end(out.Finished != nil && out.Failed()) }()
+		o.Service = s
+	}
+	docs, err := openOutputs(&c)
+	if err != nil {
+		return nil, err
+	}
+	if v.Begin != nil {
+		v.Begin(engine.Plan(p, o), docs.since())
+	}
+	o.Begins = v.Request
+	o.Emit = func(e event.Event) {
+		docs.event(e)
+		if out.Coverage != nil {
+			out.Coverage.Event(e)
+		}
+		if _, last := e.(*event.RunFinished); !last && v.Event != nil {
+			v.Event(e)
+		}
+	}
+	out.Finished = engine.Run(ctx, p, o)
+	err = docs.close()
+	out.Flickering = docs.flickering()
+	return out, err
+}
+
+// ready tells what keeps a run from beginning; homeless that some path is
+// relative to nothing but the project's own service.
+func (c *Config) ready() (homeless bool, err error) {
+	p := c.Project
+	list := p.Diagnostics
+	if list.Errors() == 0 && c.Engine.Base == "" && c.Process == nil {
+		away := p.Homeless()
+		if homeless = len(away) > 0; p.Service() == nil {
+			list = away
+		}
+	}
+	if list.Errors() > 0 {
+		var bad source.Diagnostics
+		for _, d := range list {
+			if d.Severity == source.Error {
+				bad = append(bad, d)
+			}
+		}
+		return false, &Fault{Kind: Usage, Mistakes: bad.Sort()}
+	}
+	if engine.Plan(p, c.Engine) == 0 {
+		n := len(p.Scenarios())
+		return false, usage("no scenario is chosen", fmt.Sprintf("--only, --tag and --skip-tag leave none of %d", n))
+	}
+	return homeless, nil
+}
+
+// coverage is what the exchanges are counted by, nil when nobody asked.
+func (c *Config) coverage() *contract.Coverage {
+	switch {
+	case c.Against != nil:
+		return contract.NewCoverage(c.Against)
+	case c.Coverage:
+		return contract.NewCoverage(contract.FromOperations("the resources", resource.Operations(c.Resources)))
+	}
+	return nil
+}

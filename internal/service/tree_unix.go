@@ -1,0 +1,28 @@
+//go:build !windows
+
+package service
+
+import (
+	"os/exec"
+	"syscall"
+)
+
+// tree is a process and all that it starts: a process group.
+type tree struct{ group int }
+
+// shell runs a command so that the shell does not stand between us and it.
+func shell(command string) *exec.Cmd {
+	cmd := exec.Command("/bin/sh", "-c", "exec "+command)
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	setDeathSignal(cmd.SysProcAttr)
+	return cmd
+}
+
+// grow takes hold of a process that was just started.
+func grow(cmd *exec.Cmd) (*tree, error) { return &tree{group: -cmd.Process.Pid}, nil }
+
+// signal asks the whole tree to end. One that is gone already is what we want.
+func (t *tree) signal(s syscall.Signal) { _ = syscall.Kill(t.group, s) }
+
+// kill ends the whole tree.
+func (t *tree) kill() { _ = syscall.Kill(t.group, syscall.SIGKILL) }
