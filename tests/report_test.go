@@ -104,11 +104,13 @@ func TestReportsAreValidWhateverIsAnswered(t *testing.T) {
 			Scenario map[string]any
 			Steps    []map[string]any
 		}
-		Result struct{ Counts map[string]int }
+		Result struct {
+			Counts struct{ Scenarios, Steps map[string]int }
+		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(docs["json"]), &doc))
 	assert.Len(t, doc.Scenarios, 3)
-	assert.Equal(t, 2, doc.Result.Counts["failed"])
+	assert.Equal(t, 2, doc.Result.Counts.Scenarios["failed"])
 	var har struct {
 		Log struct {
 			Version string

@@ -56,7 +56,12 @@ func Main(args []string, stdout, stderr io.Writer) (code int) {
 		if r := recover(); r != nil {
 			fmt.Fprintf(stderr, "usualpath itself failed: %v\nThis is a mistake in the tool, not in your files.\n", r)
 			if os.Getenv("USUALPATH_TRACE") != "" {
-				fmt.Fprintf(stderr, "%s", debug.Stack())
+				stack := debug.Stack()
+				if there, ok := r.(interface{ Stack() []byte }); ok {
+					// It happened beside the main line.
+					stack = there.Stack()
+				}
+				fmt.Fprintf(stderr, "%s", stack)
 			}
 			code = exitBroken
 		}

@@ -263,8 +263,8 @@ func checkNames(f *runFlags) error {
 }
 
 func (f *runFlags) options() (*engine.Options, error) {
-	o := &engine.Options{Base: f.base, Only: f.only, Tags: f.tags, SkipTags: f.skipTags, StopEarly: f.stopEarly,
-		Checks: f.checks, Families: f.families, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
+	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families},
+		StopEarly: f.stopEarly, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
 	if err := checkBase(f.base); err != nil {
 		return nil, err
 	}
@@ -296,11 +296,11 @@ func (f *runFlags) deal(o *engine.Options) error {
 		return nil
 	}
 	var err error
-	if o.Shard, err = engine.ParseShard(f.shard); err != nil {
+	if o.Select.Shard, err = engine.ParseShard(f.shard); err != nil {
 		return usage("--shard: "+err.Error(), "write --shard 1/4")
 	}
 	if f.balance != "" {
-		if o.Weights, err = record.Weights(f.balance); err != nil {
+		if o.Select.Weights, err = record.Weights(f.balance); err != nil {
 			return told(err)
 		}
 	}

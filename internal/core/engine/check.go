@@ -16,7 +16,7 @@ func checkOf(s *project.Scenario) *event.Check {
 func resourceKey(f *project.File, c *event.Check) string { return f.Path + "\x00" + c.Resource }
 
 // shutBy tells why a check is blocked without being run, or "".
-func (r *run) shutBy(f *project.File, c *event.Check) string {
+func (r *environment) shutBy(f *project.File, c *event.Check) string {
 	if c == nil {
 		return ""
 	}
@@ -25,7 +25,7 @@ func (r *run) shutBy(f *project.File, c *event.Check) string {
 	return r.shut[resourceKey(f, c)]
 }
 
-func (r *run) shutOff(f *project.File, c *event.Check, why string) {
+func (r *environment) shutOff(f *project.File, c *event.Check, why string) {
 	if why == "" {
 		why = "the examples of the resource do not work"
 	}

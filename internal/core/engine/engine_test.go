@@ -241,11 +241,11 @@ func TestRowsShardsAndSeeds(t *testing.T) {
 	assert.NotEqual(t, first.asked, other.asked)
 	var dealt []string
 	for i := 1; i <= 2; i++ {
-		part, _, _ := ran(t, text, func(o *Options) { o.Shard = Shard{I: i, N: 2} })
+		part, _, _ := ran(t, text, func(o *Options) { o.Select.Shard = Shard{I: i, N: 2} })
 		dealt = append(dealt, part.asked...)
 	}
 	assert.ElementsMatch(t, first.asked, dealt, "the shards are the whole")
-	only, _, _ := ran(t, text, func(o *Options) { o.Only = []string{"row 2"} })
+	only, _, _ := ran(t, text, func(o *Options) { o.Select.Only = []string{"row 2"} })
 	assert.Len(t, only.asked, 1)
 	for text, ok := range map[string]bool{"1/2": true, "2/2": true, "0/2": false, "3/2": false, "x": false, "1/0": false} {
 		_, err := ParseShard(text)

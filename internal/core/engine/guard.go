@@ -49,7 +49,7 @@ func plainPath(raw string) string {
 // hold looks at the lists that a request may touch, before it is sent, and
 // tells why it must not be sent, or "".
 func (t *step) hold(r *exchange.Request) (string, error) {
-	if len(t.guards) == 0 || safe(r.Method) {
+	if len(t.in.guards) == 0 || safe(r.Method) {
 		return "", nil
 	}
 	what := notOurs + r.Method + " " + r.URL
@@ -64,7 +64,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 	}
 	// An item of one list may be where another list begins.
 	var above, item bool
-	for _, g := range t.guards {
+	for _, g := range t.in.guards {
 		list, err := t.collection(g)
 		if err != nil {
 			return "", err
@@ -107,14 +107,14 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 // again looks at what this scenario has removed before it is written to once
 // more: a server that finds something else under its name must not change that.
 func (t *step) again(r *exchange.Request, what string) (string, error) {
-	if !t.removed[plainPath(r.URL)] {
+	if !t.in.removed[plainPath(r.URL)] {
 		return "", nil
 	}
 	if t.e.Afterwards {
 		return "nothing to do: it has been removed", nil
 	}
-	x := t.client.Do(t.ctx, &exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout})
-	t.note(x)
+	x := t.env.client.Do(t.in.ctx, &exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout})
+	t.env.note(x)
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is gone", Exchange: x})
 	if x.Answer == nil || x.Answer.Status != 404 && x.Answer.Status != 410 {
 		return what + " was removed, and reading it does not say that it is gone", nil
@@ -124,12 +124,12 @@ func (t *step) again(r *exchange.Request, what string) (string, error) {
 
 // remember notes what a scenario has removed, and what it has made again.
 func (t *step) remember(replies []*expect.Reply) {
-	if len(t.guards) == 0 {
+	if len(t.in.guards) == 0 {
 		return
 	}
 	for _, r := range replies {
 		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
-			t.removed[plainPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+			t.in.removed[plainPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
 		}
 	}
 }
@@ -145,7 +145,7 @@ func known(method string) bool {
 
 // collection is the path of a guarded list; "" while its names have no values.
 func (t *step) collection(g *guard) (string, error) {
-	target, err := t.names.Target(g.o.At)
+	target, err := t.in.names.Target(g.o.At)
 	var unbound *scope.Unbound
 	if errors.As(err, &unbound) {
 		return "", nil
@@ -153,7 +153,7 @@ func (t *step) collection(g *guard) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	r, err := (&draft{method: "GET", target: target}).request(t.base)
+	r, err := (&builder{method: "GET", target: target}).request(t.base)
 	if err != nil {
 		return "", err
 	}
@@ -187,22 +187,22 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 
 // claimed tells of an answer to a create that names, as what it has made, an
 // item that was there before (RFC 9110 §15.3.2).
-func (t *step) claimed(g *group, replies []*expect.Reply, sent int) bool {
-	for _, guard := range t.guards {
+func (t *step) claimed(at *attempt) bool {
+	for _, guard := range t.in.guards {
 		list, err := t.collection(guard)
 		if err != nil || len(guard.paths[list]) == 0 {
 			continue
 		}
-		for i, r := range replies {
+		for i, r := range at.replies {
 			if r == nil || r.Answer == nil || r.Answer.Status != 201 || r.Request.Method != "POST" || plainPath(r.Request.URL) != list {
 				continue
 			}
-			for _, st := range g.claims {
+			for _, st := range at.round.claims {
 				k, ok := st.Body.(*syntax.Keep)
 				if !ok {
 					continue
 				}
-				v, err := t.context(r).Keep(k)
+				v, err := t.context(r, at).Keep(k)
 				if err != nil || v.Kind != value.String && v.Kind != value.Number {
 					continue
 				}
@@ -213,8 +213,8 @@ func (t *step) claimed(g *group, replies []*expect.Reply, sent int) bool {
 				if guard.paths[list][id] {
 					t.miss(event.Finding{Verdict: event.Failed, Line: t.lineOf(st), Expected: "201 names an item that was made now",
 						Observed: []string{"it names " + v.Plain() + ", which was listed before the request was sent; that item is left as it is"},
-						Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: sent + i})
-					t.halted = "the answer to a create names an item that was there before"
+						Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: at.sent + i})
+					t.in.halted = "the answer to a create names an item that was there before"
 					return true
 				}
 			}
@@ -248,29 +248,29 @@ func (t *step) withheld(r *exchange.Request, why string) {
 	t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
 		Observed: []string{why + ": " + r.Method + " " + r.URL + " was not sent"}, Sent: -1})
 	t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
-	if t.job.s.Check != nil && !t.e.Afterwards {
+	if t.in.job.s.Check != nil && !t.e.Afterwards {
 		// What comes after it would be judged by a request that was not sent.
-		t.halted = why
+		t.in.halted = why
 	}
-	if t.lacked == "" {
-		t.lacked = "step \"" + t.e.Title + "\" was not sent: " + why
+	if t.in.lacked == "" {
+		t.in.lacked = "step \"" + t.e.Title + "\" was not sent: " + why
 	}
 }
 
 // refuse leaves a step out that a guard refuses, and what comes after it.
 func (t *step) refuse(why string) {
-	if c := t.job.s.Check; c != nil && c.ID == Probe && strings.HasPrefix(why, notOurs) {
+	if c := t.in.job.s.Check; c != nil && c.ID == Probe && strings.HasPrefix(why, notOurs) {
 		// What the create answers does not lead to what it made: so would all others.
 		t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
 			Observed: []string{strings.TrimPrefix(why, notOurs) + "; what was made is still there"}, Sent: -1})
 		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
-		t.halted = strings.TrimPrefix(why, notOurs)
+		t.in.halted = strings.TrimPrefix(why, notOurs)
 		return
 	}
 	t.e.Verdict, t.e.Why = event.LeftOut, why
 	if t.e.Afterwards {
 		return
 	}
-	t.refused = why
-	t.halted = why
+	t.in.refused = why
+	t.in.halted = why
 }

@@ -16,8 +16,8 @@ type snapshot struct {
 	problem string
 }
 
-// observations are those that the claims of a group are about.
-func (t *step) observations(g *group) []string {
+// observations are those that the claims of a round are about.
+func (t *step) observations(g *round) []string {
 	var out []string
 	seen := map[string]bool{}
 	add := func(name string) {
@@ -35,9 +35,9 @@ func (t *step) observations(g *group) []string {
 		case "observation":
 			add(b.Subject.Name)
 		case "state":
-			for _, n := range t.order {
+			for _, n := range t.in.order {
 				// One whose path lacks a value is not there to be seen yet.
-				if t.visible(t.observed[n].o) {
+				if t.visible(t.in.observed[n].o) {
 					add(n)
 				}
 			}
@@ -48,7 +48,7 @@ func (t *step) observations(g *group) []string {
 
 // visible tells whether all that an observation needs has a value.
 func (t *step) visible(o *syntax.Observe) bool {
-	if _, err := t.names.Target(o.At); err != nil {
+	if _, err := t.in.names.Target(o.At); err != nil {
 		return false
 	}
 	_, err := t.view(o)
@@ -62,7 +62,7 @@ func (t *step) observe(names []string) (map[string]*snapshot, error) {
 	}
 	out := map[string]*snapshot{}
 	for _, n := range names {
-		s, err := t.look(n, t.observed[n].o)
+		s, err := t.look(n, t.in.observed[n].o)
 		if err != nil {
 			return nil, err
 		}
@@ -80,20 +80,20 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &draft{method: "GET", timeout: t.o.Timeout}
-	for _, layer := range [][]*syntax.Statement{t.p.Defaults(), t.headers} {
-		if err := d.layer(layer, t.names, t.p, t.f); err != nil {
+	d := &builder{method: "GET", timeout: t.env.o.Timeout}
+	for _, layer := range [][]*syntax.Statement{t.env.p.Defaults(), t.in.headers} {
+		if err := d.layer(layer, t.in.names, t.env.p, t.f); err != nil {
 			return nil, err
 		}
 	}
-	if d.target, err = t.names.Target(o.At); err != nil {
+	if d.target, err = t.in.names.Target(o.At); err != nil {
 		return nil, err
 	}
 	r, err := d.request(t.base)
 	if err != nil {
 		return nil, err
 	}
-	w := &walk{step: t, name: name, o: o, view: view, url: r.URL}
+	w := &walk{of: t, name: name, o: o, view: view, url: r.URL}
 	return w.all(r), nil
 }
 
@@ -101,22 +101,22 @@ func (t *step) view(o *syntax.Observe) (state.View, error) {
 	var v state.View
 	var err error
 	if o.In != nil {
-		if v.In, err = t.names.Path(o.In); err != nil {
+		if v.In, err = t.in.names.Path(o.In); err != nil {
 			return v, err
 		}
 	}
 	if o.By != nil {
-		if v.By, err = t.names.Path(o.By); err != nil {
+		if v.By, err = t.in.names.Path(o.By); err != nil {
 			return v, err
 		}
 	}
 	if o.Without != nil {
-		if v.Without, err = t.names.Value(o.Without); err != nil {
+		if v.Without, err = t.in.names.Value(o.Without); err != nil {
 			return v, err
 		}
 	}
 	for _, p := range o.Ignoring {
-		q, err := t.names.Path(p)
+		q, err := t.in.names.Path(p)
 		if err != nil {
 			return v, fmt.Errorf("ignoring: %w", err)
 		}

@@ -18,9 +18,9 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
-// draft is a request being put together from layers of lines: the project's
+// builder is a request being put together from layers of lines: the project's
 // defaults, the scenario's headers, the step's own, those after `again`.
-type draft struct {
+type builder struct {
 	method, target string
 	header         []exchange.Field
 	// dropped are headers that must not be sent, in lower case.
@@ -46,7 +46,7 @@ type part struct {
 	data              []byte
 }
 
-func (d *draft) copy() *draft {
+func (d *builder) copy() *builder {
 	out := *d
 	out.header = append([]exchange.Field(nil), d.header...)
 	out.query = append([][2]*string(nil), d.query...)
@@ -59,8 +59,8 @@ func (d *draft) copy() *draft {
 	return &out
 }
 
-// layer works request lines into the draft.
-func (d *draft) layer(lines []*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+// layer works request lines into the request.
+func (d *builder) layer(lines []*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
 	if len(lines) == 0 {
 		return nil
 	}
@@ -73,7 +73,7 @@ func (d *draft) layer(lines []*syntax.Statement, names *scope.Scope, p *project.
 	return nil
 }
 
-func (d *draft) setHeader(name, v string) {
+func (d *builder) setHeader(name, v string) {
 	key := strings.ToLower(name)
 	if !d.set["h:"+key] {
 		d.dropHeader(key)
@@ -83,7 +83,7 @@ func (d *draft) setHeader(name, v string) {
 	d.header = append(d.header, exchange.Field{Name: name, Value: v})
 }
 
-func (d *draft) dropHeader(key string) {
+func (d *builder) dropHeader(key string) {
 	kept := d.header[:0:0]
 	for _, h := range d.header {
 		if strings.ToLower(h.Name) != key {
@@ -93,7 +93,7 @@ func (d *draft) dropHeader(key string) {
 	d.header = kept
 }
 
-func (d *draft) line(st *syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+func (d *builder) line(st *syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
 	switch b := st.Body.(type) {
 	case *syntax.Header:
 		v, err := names.Text(b.Value)
@@ -138,7 +138,7 @@ func (d *draft) line(st *syntax.Statement, names *scope.Scope, p *project.Projec
 	return nil
 }
 
-func (d *draft) pair(word string, b *syntax.Pair, names *scope.Scope) error {
+func (d *builder) pair(word string, b *syntax.Pair, names *scope.Scope) error {
 	n, err := names.Text(b.Name)
 	if err != nil {
 		return err
@@ -171,7 +171,7 @@ func (d *draft) pair(word string, b *syntax.Pair, names *scope.Scope) error {
 }
 
 // resetBody drops the body of an outer layer when this one brings its own.
-func (d *draft) resetBody(kind string) {
+func (d *builder) resetBody(kind string) {
 	if d.set["body:"+kind] {
 		return
 	}
@@ -179,7 +179,7 @@ func (d *draft) resetBody(kind string) {
 	d.set["body:"+kind] = true
 }
 
-func (d *draft) content(word string, b *syntax.Content, names *scope.Scope, p *project.Project, f *project.File) error {
+func (d *builder) content(word string, b *syntax.Content, names *scope.Scope, p *project.Project, f *project.File) error {
 	d.resetBody("content")
 	d.hasBody = true
 	switch word {
@@ -235,7 +235,7 @@ func mediaOf(name string) string {
 	return "application/octet-stream"
 }
 
-func (d *draft) part(b *syntax.PartOf, names *scope.Scope, p *project.Project, f *project.File) error {
+func (d *builder) part(b *syntax.PartOf, names *scope.Scope, p *project.Project, f *project.File) error {
 	d.resetBody("part")
 	one := part{name: b.Name}
 	if b.File == nil {
@@ -264,7 +264,7 @@ func (d *draft) part(b *syntax.PartOf, names *scope.Scope, p *project.Project, f
 	return nil
 }
 
-func (d *draft) auth(b *syntax.Auth, names *scope.Scope) error {
+func (d *builder) auth(b *syntax.Auth, names *scope.Scope) error {
 	var texts []string
 	for _, n := range b.Values {
 		v, err := names.Value(n)
@@ -283,7 +283,7 @@ func (d *draft) auth(b *syntax.Auth, names *scope.Scope) error {
 }
 
 // request is the finished request.
-func (d *draft) request(base string) (*exchange.Request, error) {
+func (d *builder) request(base string) (*exchange.Request, error) {
 	r := &exchange.Request{Method: d.method, Timeout: d.timeout, Follow: d.follow, Header: d.header}
 	r.URL = d.target
 	if !strings.HasPrefix(r.URL, "http://") && !strings.HasPrefix(r.URL, "https://") {
@@ -377,7 +377,7 @@ func encodeForm(pairs [][2]string) []byte {
 // boundary is fixed, so that the same step sends the same bytes each time.
 const boundary = "usualpath-7d1f0c2e9b5a4386"
 
-func (d *draft) multipart() ([]byte, string, error) {
+func (d *builder) multipart() ([]byte, string, error) {
 	var b bytes.Buffer
 	w := multipart.NewWriter(&b)
 	mark := boundary
@@ -410,7 +410,7 @@ func (d *draft) multipart() ([]byte, string, error) {
 	return b.Bytes(), w.FormDataContentType(), nil
 }
 
-func (d *draft) holds(mark string) bool {
+func (d *builder) holds(mark string) bool {
 	for _, p := range d.parts {
 		if bytes.Contains(p.data, []byte(mark)) {
 			return true

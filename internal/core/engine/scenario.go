@@ -16,9 +16,9 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// scenario is one scenario while it runs.
-type scenario struct {
-	*run
+// flow is one scenario while it runs.
+type flow struct {
+	env   *environment
 	job   job
 	ctx   context.Context
 	emit  func(event.Event)
@@ -57,8 +57,8 @@ type scenario struct {
 }
 
 // scenario runs one job.
-func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
-	s := &scenario{run: r, job: j, ctx: ctx, emit: emit, verdict: event.Held, replies: map[string]*expect.Reply{},
+func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
+	s := &flow{env: r, job: j, ctx: ctx, emit: emit, verdict: event.Held, replies: map[string]*expect.Reply{},
 		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
 	f := j.s.File
 	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, j.randomKey()), Now: r.o.Now,
@@ -69,7 +69,7 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 		return
 	}
 	check := checkOf(j.s)
-	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.run.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
+	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.env.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
 	why := ""
 	switch shut := r.shutBy(f, check); {
 	case shut != "":
@@ -99,15 +99,15 @@ func (r *run) scenario(ctx context.Context, j job, emit func(event.Event)) {
 		r.failed = true
 		r.mu.Unlock()
 	}
-	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.run.mask.text(why)})
+	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.env.mask.text(why)})
 }
 
 // rowChosen tells whether --only means this row of a scenario with cases.
-func (s *scenario) rowChosen() bool {
-	if len(s.o.Only) == 0 || s.job.c == nil {
+func (s *flow) rowChosen() bool {
+	if len(s.env.o.Select.Only) == 0 || s.job.c == nil {
 		return true
 	}
-	for _, text := range s.o.Only {
+	for _, text := range s.env.o.Select.Only {
 		if strings.Contains(strings.ToLower(s.title), strings.ToLower(text)) ||
 			strings.Contains(strings.ToLower(s.job.s.Raw()), strings.ToLower(text)) {
 			return true
@@ -117,7 +117,7 @@ func (s *scenario) rowChosen() bool {
 }
 
 // unprepared reports a scenario that could not even begin.
-func (s *scenario) unprepared(err error) {
+func (s *flow) unprepared(err error) {
 	f := s.job.s.File
 	e := &event.StepFinished{Scenario: s.job.id, Index: 1, Title: "prepare", File: f.Source.Name, Line: s.job.s.Line(), Verdict: event.Failed}
 	e.Findings = []event.Finding{{Verdict: event.Failed, Line: s.job.s.Line(), Expected: "the names of the scenario have values", Observed: []string{err.Error()}, Sent: -1}}
@@ -126,7 +126,7 @@ func (s *scenario) unprepared(err error) {
 	s.finish(e)
 }
 
-func (s *scenario) about() string {
+func (s *flow) about() string {
 	for _, st := range s.job.s.Head {
 		if a, ok := st.Body.(*syntax.About); ok && a.Text != nil {
 			text, err := s.names.Text(a.Text.Template)
@@ -139,10 +139,10 @@ func (s *scenario) about() string {
 }
 
 // prepare binds the names that are known before the first step.
-func (s *scenario) prepare() error {
+func (s *flow) prepare() error {
 	f := s.job.s.File
 	s.names = scope.New(s.world)
-	for _, l := range s.p.Layers(f) {
+	for _, l := range s.env.p.Layers(f) {
 		s.names = s.names.Inner()
 		for _, st := range l.Statements {
 			if err := s.define(st, l.File); err != nil {
@@ -167,7 +167,7 @@ func (s *scenario) prepare() error {
 			s.needs = append(s.needs, st)
 		}
 	}
-	for _, d := range s.p.Defaults() {
+	for _, d := range s.env.p.Defaults() {
 		if set, ok := d.Body.(*syntax.Setting); ok && d.Word == "cookies" {
 			if text, _ := set.Text.Plain(); text == "on" {
 				// cookiejar.New without options does not fail.
@@ -192,7 +192,7 @@ func (s *scenario) prepare() error {
 	return nil
 }
 
-func (s *scenario) noteBinders(st *syntax.Statement, title string) {
+func (s *flow) noteBinders(st *syntax.Statement, title string) {
 	for _, b := range syntax.Bindings(st) {
 		if s.binders[b.Name] == "" {
 			s.binders[b.Name] = title
@@ -203,7 +203,7 @@ func (s *scenario) noteBinders(st *syntax.Statement, title string) {
 	}
 }
 
-func (s *scenario) bindCase() error {
+func (s *flow) bindCase() error {
 	c := s.job.c
 	if c == nil {
 		return nil
@@ -225,7 +225,7 @@ func (s *scenario) bindCase() error {
 }
 
 // define takes in a let, secret or observation.
-func (s *scenario) define(st *syntax.Statement, f *project.File) error {
+func (s *flow) define(st *syntax.Statement, f *project.File) error {
 	switch b := st.Body.(type) {
 	case *syntax.Let:
 		if b.Env == "" {
@@ -250,18 +250,18 @@ func (s *scenario) define(st *syntax.Statement, f *project.File) error {
 	return nil
 }
 
-func (s *scenario) getenv(name string) (string, bool) {
-	if s.o.Getenv == nil {
+func (s *flow) getenv(name string) (string, bool) {
+	if s.env.o.Getenv == nil {
 		return "", false
 	}
-	return s.o.Getenv(name)
+	return s.env.o.Getenv(name)
 }
 
-func (s *scenario) secret(b *syntax.Secret, f *project.File) error {
+func (s *flow) secret(b *syntax.Secret, f *project.File) error {
 	text := ""
 	if b.File != nil {
 		name, _ := b.File.Template.Plain()
-		data, err := s.p.ReadFile(f, name)
+		data, err := s.env.p.ReadFile(f, name)
 		if err != nil {
 			return fmt.Errorf("secret `%s`: %w", b.Name, err)
 		}
@@ -272,34 +272,39 @@ func (s *scenario) secret(b *syntax.Secret, f *project.File) error {
 			return fmt.Errorf("secret `%s`: the environment variable %s is not set", b.Name, b.Env)
 		}
 	}
-	s.mask.add(text)
+	s.env.mask.add(text)
 	s.names.Bind(b.Name, value.NewString(text))
 	return nil
 }
 
-// runSteps runs all the steps, and those that run whatever happened before.
-func (s *scenario) runSteps() {
+// runSteps runs all the steps, and those that run whatever happened before,
+// also when the tool itself has failed.
+func (s *flow) runSteps() {
 	f := s.job.s.File
-	// The scenario's own lines are for its own steps.
-	own := s.headers
-	s.headers = nil
-	for _, l := range s.p.Each("before", f) {
-		s.list(l.Statements, l.File, false)
-	}
-	s.headers, s.judged = own, 0
-	s.list(s.job.s.Steps, f, false)
-	s.list(s.job.s.Afterwards, f, true)
-	after := s.p.Each("after", f)
-	judged := s.judged
-	defer func() { s.judged = judged }()
-	s.headers = nil
-	for i := len(after) - 1; i >= 0; i-- {
-		s.list(after[i].Statements, after[i].File, true)
-	}
+	s.env.protect(func() {
+		// The scenario's own lines are for its own steps.
+		own := s.headers
+		s.headers = nil
+		for _, l := range s.env.p.Each("before", f) {
+			s.list(l.Statements, l.File, false)
+		}
+		s.headers, s.judged = own, 0
+		s.list(s.job.s.Steps, f, false)
+	})
+	s.env.protect(func() {
+		s.list(s.job.s.Afterwards, f, true)
+		after := s.env.p.Each("after", f)
+		judged := s.judged
+		defer func() { s.judged = judged }()
+		s.headers = nil
+		for i := len(after) - 1; i >= 0; i-- {
+			s.list(after[i].Statements, after[i].File, true)
+		}
+	})
 }
 
 // list runs steps in order; routine calls are run in place.
-func (s *scenario) list(steps []*syntax.Statement, f *project.File, afterwards bool) {
+func (s *flow) list(steps []*syntax.Statement, f *project.File, afterwards bool) {
 	for _, st := range steps {
 		switch b := st.Body.(type) {
 		case *syntax.Titled:
@@ -311,17 +316,17 @@ func (s *scenario) list(steps []*syntax.Statement, f *project.File, afterwards b
 }
 
 // one runs a step, or says that it was not reached.
-func (s *scenario) one(st *syntax.Statement, f *project.File, afterwards bool) {
+func (s *flow) one(st *syntax.Statement, f *project.File, afterwards bool) {
 	s.index++
 	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
 		Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
-	if !afterwards && (s.stopped() || s.halted != "") || s.ctx.Err() != nil || s.lost() {
+	if !afterwards && (s.env.stopped() || s.halted != "") || s.ctx.Err() != nil || s.env.lost() {
 		e.Verdict = event.NotReached
 		s.finish(e)
 		return
 	}
 	start := time.Now()
-	t := &step{scenario: s, st: st, f: f, e: e}
+	t := &step{env: s.env, in: s, st: st, f: f, e: e}
 	t.run()
 	e.Took = time.Since(start)
 	s.finish(e)
@@ -333,8 +338,8 @@ const dying = 200 * time.Millisecond
 
 // watchService looks whether the service has ended by itself: what comes after
 // that would only say that nobody answers.
-func (s *scenario) watchService(e *event.StepFinished) {
-	if s.o.Service == nil {
+func (s *flow) watchService(e *event.StepFinished) {
+	if s.env.o.Service == nil {
 		return
 	}
 	broken := false
@@ -342,35 +347,35 @@ func (s *scenario) watchService(e *event.StepFinished) {
 		f := x.Exchange.Failure
 		broken = broken || f != nil && (f.Kind == exchange.ClosedEarly || f.Kind == exchange.Reset || f.Kind == exchange.Refused)
 	}
-	dead, last := s.o.Service.Dead()
+	dead, last := s.env.o.Service.Dead()
 	// The end of a process is heard a little later than that of its connections.
-	for end := time.Now().Add(dying); broken && !dead && time.Now().Before(end); dead, last = s.o.Service.Dead() {
+	for end := time.Now().Add(dying); broken && !dead && time.Now().Before(end); dead, last = s.env.o.Service.Dead() {
 		time.Sleep(5 * time.Millisecond)
 	}
 	if !dead {
 		return
 	}
-	s.mu.Lock()
-	first := !s.died
-	s.died = true
-	s.mu.Unlock()
+	s.env.mu.Lock()
+	first := !s.env.died
+	s.env.died = true
+	s.env.mu.Unlock()
 	if first {
-		s.emit(&event.Notice{Severe: true, Text: fmt.Sprintf("the service has ended by itself during step %q (%s:%d); its last words:\n%s", e.Title, e.File, e.Line, s.mask.text(last))})
+		s.emit(&event.Notice{Severe: true, Text: fmt.Sprintf("the service has ended by itself during step %q (%s:%d); its last words:\n%s", e.Title, e.File, e.Line, s.env.mask.text(last))})
 	}
 }
 
-func (s *scenario) finish(e *event.StepFinished) {
+func (s *flow) finish(e *event.StepFinished) {
 	s.requests += len(e.Sent)
 	if e.Verdict != event.NotReached || s.verdict == event.Held {
 		s.verdict = event.Worse(s.verdict, e.Verdict)
 	}
-	s.mask.step(e)
+	s.env.mask.step(e)
 	s.emit(e)
 }
 
 // do runs a routine's steps in place, in a scope of their own.
-func (s *scenario) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterwards bool) {
-	r, from := s.p.Routine(f, titleOf(d.Title))
+func (s *flow) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterwards bool) {
+	r, from := s.env.p.Routine(f, titleOf(d.Title))
 	if r == nil || s.calls > 20 {
 		return
 	}
@@ -382,7 +387,7 @@ func (s *scenario) do(st *syntax.Statement, d *syntax.Do, f *project.File, after
 			s.index++
 			e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
 				Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
-			(&step{scenario: s, st: st, f: f, e: e}).lacking(err)
+			(&step{env: s.env, in: s, st: st, f: f, e: e}).lacking(err)
 			s.finish(e)
 			return
 		}

@@ -34,11 +34,11 @@ func (s Shard) String() string {
 // that is done: the longest first to the part that has least, those of unknown
 // length in turn. The probe of a resource goes with each part of its checks.
 func dealt(list []job, o Options) []job {
-	if o.Shard.N <= 1 {
+	if o.Select.Shard.N <= 1 {
 		return list
 	}
 	weight := func(j *job) time.Duration {
-		if w, ok := o.Weights[j.s.File.Source.Name+"\x00"+j.s.Raw()]; ok {
+		if w, ok := o.Select.Weights[j.s.File.Source.Name+"\x00"+j.s.Raw()]; ok {
 			return max(w, time.Microsecond)
 		}
 		return time.Millisecond
@@ -50,7 +50,7 @@ func dealt(list []job, o Options) []job {
 		}
 	}
 	sort.SliceStable(order, func(a, b int) bool { return weight(&list[order[a]]) > weight(&list[order[b]]) })
-	load := make([]time.Duration, o.Shard.N)
+	load := make([]time.Duration, o.Select.Shard.N)
 	mine := map[int]bool{}
 	needs := map[string]bool{}
 	for _, i := range order {
@@ -61,7 +61,7 @@ func dealt(list []job, o Options) []job {
 			}
 		}
 		load[least] += weight(&list[i])
-		if least == o.Shard.I-1 {
+		if least == o.Select.Shard.I-1 {
 			mine[i] = true
 			if c := list[i].s.Check; c != nil {
 				needs[list[i].s.File.Path+"\x00"+c.Resource] = true

@@ -29,7 +29,7 @@ type reading struct {
 
 // walk reads one observation, page by page.
 type walk struct {
-	*step
+	of   *step
 	name string
 	o    *syntax.Observe
 	view state.View
@@ -53,10 +53,10 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		}
 		w.urls[r.URL] = true
 		once := *r
-		w.cookies(&once)
-		reply := expect.NewReply(w.client.Do(w.ctx, &once))
-		w.note(reply.Exchange)
-		w.e.Sent = append(w.e.Sent, event.Sent{Role: event.Observation, Name: w.name, Exchange: reply.Exchange})
+		w.of.cookies(&once)
+		reply := expect.NewReply(w.of.env.client.Do(w.of.in.ctx, &once))
+		w.of.env.note(reply.Exchange)
+		w.of.e.Sent = append(w.of.e.Sent, event.Sent{Role: event.Observation, Name: w.name, Exchange: reply.Exchange})
 		if reply.Failure != nil {
 			return &snapshot{problem: reply.Failure.Error()}
 		}
@@ -108,9 +108,9 @@ func (w *walk) whole() *snapshot {
 	key := ""
 	if w.view.Without == nil {
 		key = w.url + "\x00" + syntax.ObserveText(w.o)
-		w.mu.Lock()
-		last := w.readings[key]
-		w.mu.Unlock()
+		w.of.env.mu.Lock()
+		last := w.of.env.readings[key]
+		w.of.env.mu.Unlock()
 		if last != nil && samePages(last.pages, w.pages) {
 			return &snapshot{s: last.snap}
 		}
@@ -128,9 +128,9 @@ func (w *walk) whole() *snapshot {
 		}
 	}
 	if key != "" {
-		w.mu.Lock()
-		w.readings[key] = &reading{w.pages, snap}
-		w.mu.Unlock()
+		w.of.env.mu.Lock()
+		w.of.env.readings[key] = &reading{w.pages, snap}
+		w.of.env.mu.Unlock()
 	}
 	return &snapshot{s: snap}
 }

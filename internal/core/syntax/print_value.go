@@ -22,6 +22,8 @@ type valueWriter struct {
 	level int
 	// before is what stands before the value on its line.
 	before int
+	// oneLine writes what stands in an object or array on one line.
+	oneLine bool
 }
 
 func (w *valueWriter) line() {
@@ -134,8 +136,12 @@ func (w *valueWriter) container(n *Node) {
 	if n.AnyOrder {
 		open = "any order ["
 	}
+	if w.oneLine && !n.Broken {
+		w.flat(n, open, end)
+		return
+	}
 	if !n.Broken {
-		flat := &valueWriter{level: w.level}
+		flat := &valueWriter{level: w.level, oneLine: true}
 		flat.flat(n, open, end)
 		text := flat.b.String()
 		column := w.b.Len() - 1 - strings.LastIndexByte(w.b.String(), '\n')

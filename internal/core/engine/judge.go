@@ -1,0 +1,295 @@
+package engine
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+)
+
+// context is what expectations of the current request may look at.
+func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
+	return &expect.Context{
+		Reply:    reply,
+		Names:    t.in.names,
+		Step:     func(title string) *expect.Reply { return t.in.replies[title] },
+		ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
+		Baseline: t.baseline,
+		Effect:   at.effect,
+		Observed: t.in.order,
+	}
+}
+
+// judge judges the lines after a request. sent is the index of the first
+// exchange they are about, -1 for none.
+func (t *step) judge(claims []*syntax.Statement, at *attempt) {
+	if t.failedExchange(claims, at) {
+		return
+	}
+	if at.sent >= 0 && !t.e.Afterwards {
+		claims = append(append([]*syntax.Statement(nil), t.in.needs...), claims...)
+	}
+	for _, st := range claims {
+		switch b := st.Body.(type) {
+		case *syntax.Expect:
+			t.expectation(st, b, at)
+		case *syntax.Keep:
+			t.keep(st, b, at)
+		}
+		if t.in.halted != "" && !t.e.Afterwards {
+			return
+		}
+	}
+}
+
+// missed is the verdict of a claim that does not hold, by its word and by the
+// level of what the scenario proves.
+func (t *step) missed(word string) event.Verdict {
+	switch word {
+	case "need":
+		return event.Blocked
+	case "prefer":
+		level := "should"
+		if c := t.in.job.s.Check; c != nil && c.Level != "must" {
+			level = c.Level
+		}
+		if slices.Index(syntax.Levels, level) > slices.Index(syntax.Levels, t.env.o.Level) {
+			return event.Warned
+		}
+	}
+	return event.Failed
+}
+
+// ofExchange is the verdict when nothing was answered: blocked where the step
+// only prepares, a warning where all that is said of the answer is preferred.
+func (t *step) ofExchange(claims []*syntax.Statement) event.Verdict {
+	word := ""
+	for _, st := range claims {
+		switch {
+		case st.Word == "need":
+			return event.Blocked
+		case st.Word == "expect":
+			word = "expect"
+		case st.Word == "prefer" && word == "":
+			word = "prefer"
+		}
+	}
+	return t.missed(word)
+}
+
+// failedExchange reports exchanges without an answer, unless that is what is
+// expected. With several copies only what is expected of them counts.
+func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
+	if len(at.replies) != 1 || at.replies[0] == nil || at.replies[0].Failure == nil {
+		return false
+	}
+	for _, st := range claims {
+		if b, ok := st.Body.(*syntax.Expect); ok && b.Subject.Kind == "answer" {
+			return false
+		}
+	}
+	if t.e.Afterwards && len(claims) == 0 && at.replies[0].Failure.Kind == exchange.Interrupted {
+		return true
+	}
+	f := at.replies[0].Failure
+	finding := event.Finding{Verdict: t.ofExchange(claims), Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: at.sent}
+	if at.which != "" {
+		finding.Expected += " to " + at.which
+	}
+	t.miss(finding)
+	return true
+}
+
+func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, at *attempt) {
+	effect := b.Subject.Kind == "observation" || b.Subject.Kind == "state"
+	if st.Word != "need" {
+		t.in.judged++
+		t.e.Judged++
+	}
+	replies := at.replies
+	if b.When != nil {
+		some := t.under(b.When, at)
+		// What all copies did together is told only where it holds for all.
+		if len(some) == 0 || effect && len(some) < len(replies) {
+			return
+		}
+		replies = some
+	}
+	o := t.holds(b, replies, effect, at)
+	if o.err != nil && !o.broken {
+		t.lacking(o.err)
+		return
+	}
+	if !o.broken {
+		ok, err := t.quantified(b, o.held, o.total)
+		if err != nil {
+			t.lacking(err)
+			return
+		}
+		if ok {
+			return
+		}
+		if b.Quantifier != "" && b.Quantifier != "every" {
+			o.found = append([]string{fmt.Sprintf("it holds for %d of %d", o.held, o.total)}, o.found...)
+		}
+		if len(o.found) > 12 {
+			o.found = append(o.found[:12], fmt.Sprintf("… and %d more", len(o.found)-12))
+		}
+	}
+	t.miss(t.finding(st, b, o, at))
+}
+
+// judgement is how a claim fared with several answers.
+type judgement struct {
+	// held of total answers are as claimed; found is what the others showed.
+	held, total int
+	found       []string
+	// sent is the index of the exchange that a miss is about.
+	sent int
+	err  error
+	// broken tells that what was found is why nothing could be observed.
+	broken bool
+}
+
+// holds holds a claim against each answer; an effect is that of all together.
+func (t *step) holds(b *syntax.Expect, replies []*expect.Reply, effect bool, at *attempt) judgement {
+	o := judgement{total: len(replies), sent: at.sent}
+	for i, r := range replies {
+		out := expect.Check(t.context(r, at), &b.Claim)
+		if out.Err != nil {
+			var broken *observeError
+			if o.err = out.Err; errors.As(out.Err, &broken) {
+				o.broken, o.found = true, broken.lines
+			}
+			return o
+		}
+		for name, v := range out.Bound {
+			t.in.names.Bind(name, v)
+		}
+		if effect {
+			o.held, o.total, o.found = 0, 1, out.Found
+			if out.Held {
+				o.held = 1
+			}
+			return o
+		}
+		if out.Held {
+			o.held++
+			continue
+		}
+		if at.sent >= 0 && o.found == nil {
+			o.sent = at.sent + i
+		}
+		prefix := ""
+		if len(replies) > 1 {
+			prefix = fmt.Sprintf("copy %d: ", i+1)
+		}
+		for _, line := range out.Found {
+			o.found = append(o.found, prefix+line)
+		}
+	}
+	return o
+}
+
+// finding tells of an expectation that was missed.
+func (t *step) finding(st *syntax.Statement, b *syntax.Expect, o judgement, at *attempt) event.Finding {
+	f := event.Finding{Verdict: t.missed(st.Word), Line: t.lineOf(st), Expected: t.shown(b), Observed: o.found, Sent: o.sent}
+	if b.Because != nil {
+		if text, err := t.in.names.Text(b.Because.Template); err == nil {
+			f.Because = text
+		}
+	}
+	if at.which != "" && !o.broken {
+		f.Expected += "  (" + at.which + ")"
+	}
+	return f
+}
+
+// under are the answers for which a condition holds: all or none, when the
+// condition is about another step.
+func (t *step) under(w *syntax.When, at *attempt) []*expect.Reply {
+	var out []*expect.Reply
+	for _, r := range at.replies {
+		of := r
+		if w.Of != nil {
+			of = t.in.replies[titleOf(w.Of)]
+		}
+		if held := expect.Check(t.context(of, at), &w.Claim); held.Err == nil && held.Held {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func (t *step) quantified(b *syntax.Expect, held, total int) (bool, error) {
+	if b.Quantifier == "" || b.Quantifier == "every" {
+		return held == total, nil
+	}
+	v, err := t.in.names.Value(b.N)
+	if err != nil {
+		return false, err
+	}
+	n, _ := v.Int()
+	switch b.Quantifier {
+	case "exactly":
+		return held == n, nil
+	case "at least":
+		return held >= n, nil
+	}
+	return held <= n, nil
+}
+
+var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}"]*\}`)
+
+// shown is an expectation as it stands, on one line, with short values of
+// names put in.
+func (t *step) shown(b *syntax.Expect) string {
+	text := strings.Join(strings.Fields(syntax.ExpectText(b)), " ")
+	if !strings.Contains(text, "{") {
+		return text
+	}
+	values := map[string]string{}
+	st := &syntax.Statement{Body: b}
+	syntax.Walk(st, func(e *syntax.Expr) {
+		if e.Raw == "" || e.Call {
+			return
+		}
+		if v, err := t.in.names.Expr(e); err == nil && len(v.Plain()) <= 60 {
+			values["{"+e.Raw+"}"] = v.Plain()
+		}
+	})
+	return inBraces.ReplaceAllStringFunc(text, func(m string) string {
+		if v, ok := values[m]; ok {
+			return v
+		}
+		return m
+	})
+}
+
+// effect is the difference that an observation shows; nil where none was made.
+func (at *attempt) effect(name string) (*state.Delta, error) {
+	if at == nil {
+		return nil, nil
+	}
+	b, a := at.before[name], at.after[name]
+	if b == nil || a == nil {
+		return nil, nil
+	}
+	for _, s := range []*snapshot{b, a} {
+		if s.problem != "" {
+			return nil, &observeError{[]string{name + " could not be observed: " + s.problem}}
+		}
+	}
+	return state.Between(b.s, a.s), nil
+}
+
+type observeError struct{ lines []string }
+
+func (o *observeError) Error() string { return strings.Join(o.lines, "; ") }

@@ -1,0 +1,68 @@
+package engine
+
+import (
+	"errors"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
+	if k.Every {
+		all := value.NewArray()
+		for _, r := range at.replies {
+			if v, err := t.context(r, at).Keep(k); err == nil {
+				all.Items = append(all.Items, v)
+			}
+		}
+		t.in.names.Bind(k.Name, all)
+		return
+	}
+	from := at.replies[0]
+	for _, r := range at.replies {
+		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 {
+			from = r
+			break
+		}
+	}
+	v, err := t.context(from, at).Keep(k)
+	if err == nil {
+		t.in.names.Bind(k.Name, v)
+		return
+	}
+	if k.IfThere {
+		return
+	}
+	var unbound *scope.Unbound
+	if errors.As(err, &unbound) || t.e.Afterwards {
+		t.lacking(err)
+		return
+	}
+	t.miss(event.Finding{Verdict: t.ofKeep(), Line: t.lineOf(st), Expected: "keep " + k.Name + " from " + keptFrom(k),
+		Observed: []string{err.Error()}, Sent: at.sent})
+}
+
+// ofKeep is the verdict when nothing could be kept: blocked in a step that
+// only prepares, which its `need` lines tell.
+func (t *step) ofKeep() event.Verdict {
+	for _, c := range t.st.Children {
+		if c.Word == "need" {
+			return event.Blocked
+		}
+	}
+	return event.Failed
+}
+
+func keptFrom(k *syntax.Keep) string {
+	switch {
+	case k.Path != nil:
+		return k.Path.Raw
+	case k.Pattern != nil:
+		return k.From + " " + syntax.NodeText(k.Pattern)
+	case k.Key != "":
+		return k.From + " " + k.Key
+	}
+	return k.From
+}

@@ -1,0 +1,122 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"runtime/debug"
+	"sync"
+
+	"usualpath/internal/core/event"
+)
+
+// pool runs scenarios side by side where that is allowed. Their events come in
+// the order of the scenarios all the same.
+type pool struct {
+	env *environment
+	// running bounds how many run at once, window how many finished ones wait for
+	// those before them.
+	running, window chan struct{}
+	order           chan *slot
+	working         sync.WaitGroup
+}
+
+// slot holds the events of a scenario until it is their turn.
+type slot struct {
+	events []event.Event
+	done   chan struct{}
+}
+
+// all runs the jobs, one after another or side by side.
+func (r *environment) all(ctx context.Context, list []job) {
+	if r.o.Workers == 1 {
+		for _, j := range list {
+			if r.ended() {
+				return
+			}
+			r.scenario(ctx, j, r.o.Emit)
+		}
+		return
+	}
+	p := &pool{env: r, running: make(chan struct{}, r.o.Workers), window: make(chan struct{}, r.o.Workers*8), order: make(chan *slot, r.o.Workers*8)}
+	told := make(chan struct{})
+	go func() {
+		defer close(told)
+		p.tell()
+	}()
+	for _, j := range list {
+		if r.ended() {
+			break
+		}
+		p.start(ctx, j)
+	}
+	p.working.Wait()
+	close(p.order)
+	<-told
+}
+
+// tell passes on what has happened, in order.
+func (p *pool) tell() {
+	for s := range p.order {
+		<-s.done
+		for _, e := range s.events {
+			p.env.o.Emit(e)
+		}
+		<-p.window
+	}
+}
+
+// start runs a job: beside others, or when they have ended.
+func (p *pool) start(ctx context.Context, j job) {
+	s := &slot{done: make(chan struct{})}
+	run := func() {
+		defer close(s.done)
+		p.env.scenario(ctx, j, func(e event.Event) { s.events = append(s.events, e) })
+	}
+	p.window <- struct{}{}
+	p.order <- s
+	if j.s.Alone {
+		p.working.Wait()
+		run()
+		return
+	}
+	p.running <- struct{}{}
+	p.working.Add(1)
+	go func() {
+		defer p.working.Done()
+		defer func() { <-p.running }()
+		run()
+	}()
+}
+
+// mistake is a panic of the tool itself, with where it happened.
+type mistake struct {
+	what  any
+	stack []byte
+}
+
+func (m *mistake) Error() string { return fmt.Sprint(m.what) }
+
+// Stack is where it happened.
+func (m *mistake) Stack() []byte { return m.stack }
+
+// protect runs what may fail by a mistake of the tool: the run then ends, what
+// was made is removed, and Run panics with the first of them.
+func (r *environment) protect(do func()) {
+	defer func() {
+		if what := recover(); what != nil {
+			r.mu.Lock()
+			defer r.mu.Unlock()
+			if r.mistake == nil {
+				r.mistake = &mistake{what, debug.Stack()}
+			}
+		}
+	}()
+	do()
+}
+
+// broken tells that the tool itself has failed.
+func (r *environment) broken() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.mistake != nil
+}

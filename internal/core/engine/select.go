@@ -1,0 +1,100 @@
+package engine
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/project"
+)
+
+// Selection chooses scenarios; all of them when it is empty.
+type Selection struct {
+	// Only, Tags and SkipTags choose by a part of the title or of "file: title",
+	// and by tag.
+	Only           []string
+	Tags, SkipTags []string
+	// Checks and Families choose derived checks, by id and by family.
+	Checks, Families []string
+	// Shard runs the I-th of N parts of the suite; zero for all of it. Weights
+	// are how long scenarios took before, by file and title.
+	Shard   Shard
+	Weights map[string]time.Duration
+}
+
+// job is one scenario, or one case of it.
+type job struct {
+	s   *project.Scenario
+	c   *project.Case
+	id  int
+	row int
+}
+
+// Plan counts the scenarios that would run, cases singly.
+func Plan(p *project.Project, o Options) int { return len(jobs(p, o)) }
+
+func jobs(p *project.Project, o Options) []job { return dealt(allJobs(p, o), o) }
+
+func allJobs(p *project.Project, o Options) []job {
+	var out []job
+	for _, s := range p.Scenarios() {
+		if !chosen(s, o) {
+			continue
+		}
+		if s.Cases == nil {
+			out = append(out, job{s: s, id: len(out) + 1})
+			continue
+		}
+		for i := range s.Cases {
+			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1})
+		}
+	}
+	return out
+}
+
+func chosen(s *project.Scenario, o Options) bool {
+	has := func(list []string) bool {
+		return slices.ContainsFunc(list, func(want string) bool { return slices.Contains(s.Tags, want) })
+	}
+	if len(o.Select.Tags) > 0 && !has(o.Select.Tags) || has(o.Select.SkipTags) {
+		return false
+	}
+	if len(o.Select.Checks)+len(o.Select.Families) > 0 {
+		if s.Check == nil {
+			return false
+		}
+		family, _, _ := strings.Cut(s.Check.ID, "/")
+		// The probe says why the others cannot run.
+		if !slices.Contains(o.Select.Checks, s.Check.ID) && !slices.Contains(o.Select.Families, family) && s.Check.ID != Probe {
+			return false
+		}
+	}
+	if len(o.Select.Only) == 0 {
+		return true
+	}
+	// A title with names in it is chosen as a whole; its rows are told apart when
+	// they run.
+	return slices.ContainsFunc(o.Select.Only, func(text string) bool { return matches(s, text) })
+}
+
+func matches(s *project.Scenario, text string) bool {
+	raw := s.Raw()
+	if strings.Contains(strings.ToLower(raw), strings.ToLower(text)) {
+		return true
+	}
+	return s.Cases != nil && strings.Contains(raw, "{") && looseMatch(raw, text)
+}
+
+// looseMatch tells whether text could be a piece of the title once its names
+// have values: the pieces before the first and after the last brace agree.
+func looseMatch(raw, text string) bool {
+	before := strings.ToLower(raw[:strings.IndexByte(raw, '{')])
+	after := strings.ToLower(raw[strings.LastIndexByte(raw, '}')+1:])
+	text = strings.ToLower(text)
+	return strings.HasPrefix(text, before) && strings.HasSuffix(text, after) && before+after != ""
+}
+
+func (j *job) randomKey() string {
+	return j.s.File.Source.Name + "\x00" + j.s.Raw() + "\x00" + strconv.Itoa(j.row)
+}

@@ -1,0 +1,202 @@
+package engine
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+)
+
+// attempt is a request sent once, or several copies of it at once, and what
+// came of it.
+type attempt struct {
+	round *round
+	role  event.Role
+	// n numbers repeats and tries from 1; which says in words which one it is.
+	n     int
+	which string
+	// replies are the answers of the copies; sent is the index of the first among
+	// what the step has sent, -1 when nothing was sent for them.
+	replies []*expect.Reply
+	sent    int
+	// before and after are the snapshots around it.
+	before, after map[string]*snapshot
+}
+
+func (t *step) send(d *builder, copies []*builder, g *round) {
+	if d.retry != nil {
+		t.retry(d, g)
+		return
+	}
+	role := event.Main
+	if len(copies) > 1 {
+		role = event.Copy
+	}
+	t.sendOnce(copies, &attempt{round: g, role: role})
+}
+
+// retry sends until all that is expected holds, or the time is over.
+func (t *step) retry(d *builder, g *round) {
+	every := d.retry.Every.D
+	if every == 0 {
+		every = 100 * time.Millisecond
+	}
+	deadline := time.Now().Add(d.retry.For.D)
+	kept := *t.e
+	for n := 1; ; n++ {
+		*t.e = kept
+		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
+		t.sendOnce([]*builder{d}, &attempt{round: g, role: event.Retry, n: n})
+		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
+		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.LeftOut || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.in.ctx.Err() != nil || t.env.stopped() {
+			if t.e.Verdict == event.Failed {
+				t.e.Why = fmt.Sprintf("tried %d times in %s", n, d.retry.For.Raw)
+			}
+			return
+		}
+		// Only the first and the last try are told.
+		if len(kept.Sent) > 1 {
+			kept.Sent = kept.Sent[:1]
+		}
+		t.sleep(every)
+	}
+}
+
+// sendOnce sends one request, or several copies at once, with what is observed
+// around it, and judges the answers.
+func (t *step) sendOnce(copies []*builder, at *attempt) {
+	need := t.observations(at.round)
+	var err error
+	if at.before, err = t.observe(need); err != nil {
+		t.lacking(err)
+		return
+	}
+	requests, ok := t.requests(copies)
+	if !ok {
+		return
+	}
+	if t.env.o.Begins != nil {
+		t.env.o.Begins(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
+	}
+	at.replies = make([]*expect.Reply, len(copies))
+	if len(copies) == 1 {
+		at.replies[0] = expect.NewReply(t.env.client.Do(t.in.ctx, requests[0]))
+	} else {
+		t.together(requests, at.replies)
+	}
+	at.sent = len(t.e.Sent)
+	for i, r := range at.replies {
+		number := at.n
+		if at.role == event.Copy {
+			number = i + 1
+		}
+		t.env.note(r.Exchange)
+		t.e.Sent = append(t.e.Sent, event.Sent{Role: at.role, N: number, Exchange: r.Exchange})
+		t.takeCookies(r)
+	}
+	t.e.Requests += len(at.replies)
+	t.in.last = at.replies[0]
+	t.in.replies[stepTitle(t.st)] = at.replies[0]
+	if at.after, err = t.observe(need); err != nil {
+		t.lacking(err)
+		return
+	}
+	t.remember(at.replies)
+	if t.claimed(at) {
+		return
+	}
+	t.judge(at.round.claims, at)
+}
+
+// requests are the copies as they will be sent; false when one of them cannot
+// be, or must not.
+func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
+	out := make([]*exchange.Request, len(copies))
+	for i, c := range copies {
+		r, err := c.request(t.base)
+		if err != nil {
+			t.lacking(err)
+			return nil, false
+		}
+		if c.unsafe != "" {
+			t.withheld(r, c.unsafe)
+			return nil, false
+		}
+		why, err := t.hold(r)
+		switch {
+		case err != nil:
+			t.lacking(err)
+			return nil, false
+		case why != "":
+			t.refuse(why)
+			return nil, false
+		}
+		t.cookies(r)
+		out[i] = r
+	}
+	return out, true
+}
+
+// together sends all requests at the same moment.
+func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
+	gate := make(chan struct{})
+	var all sync.WaitGroup
+	for i, r := range requests {
+		all.Add(1)
+		go func() {
+			defer all.Done()
+			<-gate
+			replies[i] = expect.NewReply(t.env.client.Do(t.in.ctx, r))
+		}()
+	}
+	close(gate)
+	all.Wait()
+}
+
+func (t *step) cookies(r *exchange.Request) {
+	if t.in.jar == nil {
+		return
+	}
+	u, err := url.Parse(r.URL)
+	if err != nil || hasHeader(r.Header, "cookie") {
+		return
+	}
+	var pairs []string
+	for _, c := range t.in.jar.Cookies(u) {
+		pairs = append(pairs, c.Name+"="+c.Value)
+	}
+	if len(pairs) > 0 {
+		r.Header = append(append([]exchange.Field(nil), r.Header...), exchange.Field{Name: "Cookie", Value: strings.Join(pairs, "; ")})
+	}
+}
+
+func (t *step) takeCookies(r *expect.Reply) {
+	if t.in.jar == nil || r.Answer == nil {
+		return
+	}
+	u, err := url.Parse(r.Request.URL)
+	if err != nil {
+		return
+	}
+	t.in.jar.SetCookies(u, (&http.Response{Header: r.Answer.Header}).Cookies())
+}
+
+// note counts what tells a run that reached nobody from one that failed.
+func (r *environment) note(x *exchange.Exchange) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	switch {
+	case x.Answer != nil:
+		r.answered = true
+	case x.Failure.Kind == exchange.Refused || x.Failure.Kind == exchange.UnknownHost || x.Failure.Kind == exchange.SlowConnect:
+		r.unreached++
+	case x.Failure.Kind != exchange.HostRefused && x.Failure.Kind != exchange.BadRequest:
+		r.answered = true
+	}
+}
