@@ -1,7 +1,6 @@
 package resource
 
 import (
-	"fmt"
 	"strings"
 )
 
@@ -11,9 +10,9 @@ func (s *script) absent() {
 	if s.makesByName() {
 		s.parent()
 		s.turns()
-		s.let("nobody", fmt.Sprintf("%q", s.chosen(1)))
+		s.let("nobody", inQuotes(s.chosen(1)))
 		if listed(s.Resource) == "" && s.paged() == "" {
-			s.step("nobody has this name", "send GET "+s.coll(), "need status 200", "need "+s.only("nobody")+" count 0")
+			s.step("nobody has this name", send("GET", s.coll()), need("status 200"), need(s.only("nobody")+" count 0"))
 		}
 		return
 	}
@@ -22,12 +21,12 @@ func (s *script) absent() {
 
 // notThere looks that what never was is not there: only then is it written to.
 func (s *script) notThere(id string) {
-	s.step("look that it is not there", "send GET "+s.at(id), "need status 404 or 410")
+	s.step("look that it is not there", send("GET", s.at(id)), need("status 404 or 410"))
 }
 
 func (s *script) deleted() {
 	s.make(1)
-	s.removed("need status not 202")
+	s.removed(need("status not 202"))
 }
 
 // oddIDs are identities that no service should stumble over, as they stand in
@@ -68,7 +67,7 @@ func absenceChecks() []Check {
 				Mend:   "answer 404 when the lookup finds nothing",
 				Write: func(s *script) {
 					kind.prepare(s)
-					s.step("read it", "send GET "+s.at(kind.id), "expect status "+s.gone())
+					s.step("read it", send("GET", s.at(kind.id)), expect("status "+s.gone()))
 				},
 			},
 			Check{
@@ -78,12 +77,12 @@ func absenceChecks() []Check {
 				Mend:   "look how many items the update touched",
 				Write: func(s *script) {
 					kind.write(s)
-					s.replacesNothing(kind.id, "expect status "+s.accepts("missing", "404 or 410 or 201"), "expect")
+					s.replacesNothing(kind.id, expect("status "+s.accepts("missing", "404 or 410 or 201")), true)
 				},
 				SofterLevel: "usual",
 				Softer: func(s *script) {
 					kind.write(s)
-					s.replacesNothing(kind.id, "prefer status "+s.gone(), "need")
+					s.replacesNothing(kind.id, prefer("status "+s.gone()), false)
 				},
 			},
 			Check{
@@ -94,7 +93,7 @@ func absenceChecks() []Check {
 				Write: func(s *script) {
 					s.observe(false)
 					kind.write(s)
-					s.step("amend it", "send PATCH "+s.at(kind.id), s.patch(s.example(s.Amend, 0)), "expect status "+s.gone(), s.unchanged(""))
+					s.step("amend it", send("PATCH", s.at(kind.id)), s.patch(s.example(s.Amend, 0)), expect("status "+s.gone()), s.unchanged(""))
 				},
 			},
 			Check{
@@ -107,7 +106,7 @@ func absenceChecks() []Check {
 					kind.write(s)
 					// A delete that finds nothing is one, whatever was there before.
 					accepted := s.accepts("repeat delete", s.accepts("missing", "404 or 410 or 2xx"))
-					s.step("remove what is not there", "send DELETE "+s.at(kind.id), "expect status "+accepted, s.unchanged(""))
+					s.step("remove what is not there", send("DELETE", s.at(kind.id)), expect("status "+accepted), s.unchanged(""))
 				},
 			})
 	}
@@ -125,8 +124,8 @@ func absenceChecks() []Check {
 			Mend:   "let GET's handler answer HEAD",
 			Write: func(s *script) {
 				s.absent()
-				s.step("read it", "send GET "+s.at("nobody"), "need status not 5xx")
-				s.step("only its head", "send HEAD "+s.at("nobody"), "expect status same as \"read it\"", "expect body empty")
+				s.step("read it", send("GET", s.at("nobody")), need("status not 5xx"))
+				s.step("only its head", send("HEAD", s.at("nobody")), expect("status same as \"read it\""), expect("body empty"))
 			},
 		},
 		{
@@ -138,7 +137,7 @@ func absenceChecks() []Check {
 				s.parent()
 				for _, odd := range oddIDs {
 					id := odd.path
-					s.step("ask for "+odd.what, "send GET "+strings.ReplaceAll(s.parented(s.oddItem()), "{id}", id), "expect status 404 or 400 or 410 or 414 or 422")
+					s.step("ask for "+odd.what, send("GET", strings.ReplaceAll(s.parented(s.oddItem()), "{id}", id)), expect("status 404 or 400 or 410 or 414 or 422"))
 				}
 			},
 		},
@@ -150,10 +149,10 @@ func absenceChecks() []Check {
 			Write: func(s *script) {
 				s.have()
 				item := s.parented(s.oddItem())
-				s.step("ask for 0", "send GET "+strings.ReplaceAll(item, "{id}", "0"), "expect "+s.idPath()+` is 0 or "0" when status 2xx`, "expect status not 5xx")
-				s.step("ask for -1", "send GET "+strings.ReplaceAll(item, "{id}", "-1"), "expect "+s.idPath()+` is -1 or "-1" when status 2xx`, "expect status not 5xx")
+				s.step("ask for 0", send("GET", strings.ReplaceAll(item, "{id}", "0")), expect(s.idPath()+` is 0 or "0" when status 2xx`), expect("status not 5xx"))
+				s.step("ask for -1", send("GET", strings.ReplaceAll(item, "{id}", "-1")), expect(s.idPath()+` is -1 or "-1" when status 2xx`), expect("status not 5xx"))
 				if s.creates() && !s.makesByName() {
-					s.step("ask for the next", "when "+s.idPath()+" is number of \"make one\"", "send GET "+strings.ReplaceAll(item, "{id}", "{id + 1}"), "expect "+s.idPath()+" is {id + 1} when status 2xx")
+					s.step("ask for the next", when(s.idPath()+" is number of \"make one\""), send("GET", strings.ReplaceAll(item, "{id}", "{id + 1}")), expect(s.idPath()+" is {id + 1} when status 2xx"))
 				}
 			},
 		},
@@ -164,7 +163,7 @@ func absenceChecks() []Check {
 			Mend:   "answer with problem details",
 			Write: func(s *script) {
 				s.absent()
-				s.step("read it as JSON", "send GET "+s.at("nobody"), "header Accept: application/json", "need status 4xx", "prefer body json")
+				s.step("read it as JSON", send("GET", s.at("nobody")), headerLine("Accept: application/json"), need("status 4xx"), prefer("body json"))
 			},
 		},
 		{
@@ -174,7 +173,7 @@ func absenceChecks() []Check {
 			Mend:   "answer with problem details",
 			Write: func(s *script) {
 				s.absent()
-				s.step("read it as JSON", "send GET "+s.at("nobody"), "header Accept: application/json", `prefer text lacks "<html"`, `prefer header Content-Type is not "text/html" when header Content-Type exists`)
+				s.step("read it as JSON", send("GET", s.at("nobody")), headerLine("Accept: application/json"), prefer(`text lacks "<html"`), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
 			},
 		},
 		{
@@ -184,7 +183,7 @@ func absenceChecks() []Check {
 			Mend:   "answer 404 for paths that nobody wrote a handler for",
 			Write: func(s *script) {
 				s.parent()
-				s.step("ask for a path that is not there", "send GET "+s.coll()+"-{random_text(8)}", "expect status 404 or 410")
+				s.step("ask for a path that is not there", send("GET", s.coll()+"-{random_text(8)}"), expect("status 404 or 410"))
 			},
 		},
 		{
@@ -198,13 +197,13 @@ func absenceChecks() []Check {
 				p := s.Under.Name
 				s.soon("orphan", "{another("+p+"_id)}")
 				coll := strings.ReplaceAll(s.coll(), "{"+p+"_id}", "{orphan}")
-				s.step("list under nobody", "send GET "+coll, "expect status "+s.gone())
+				s.step("list under nobody", send("GET", coll), expect("status "+s.gone()))
 				if s.Supports("create") && s.Make != nil {
 					if s.Under.Supports("read") {
 						above := strings.ReplaceAll(up(s), "{"+p+"_id}", "{orphan}")
-						s.step("look that nobody is not there", "send GET "+above, "need status 404 or 410")
+						s.step("look that nobody is not there", send("GET", above), need("status 404 or 410"))
 					}
-					s.step("make under nobody", "send POST "+coll, bodyLine(s.Make, s.example(s.Make, 0)), "expect status "+s.gone())
+					s.step("make under nobody", send("POST", coll), bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.gone()))
 				}
 			},
 		},
@@ -215,7 +214,7 @@ func absenceChecks() []Check {
 			Mend:   "answer 200 with an empty list",
 			Write: func(s *script) {
 				s.parent()
-				s.step("list under a new parent", "send GET "+s.coll(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array count 0")
+				s.step("list under a new parent", send("GET", s.coll()), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array count 0"))
 			},
 		},
 	}...)
@@ -240,13 +239,14 @@ func noName(r *Resource) string {
 	return ""
 }
 
-// replacesNothing puts over an item that is not there.
-func (s *script) replacesNothing(id, status, word string) {
-	s.step("replace it", "send PUT "+s.at(id), bodyLine(s.Remake, s.example(s.Remake, 1)), status)
-	if word == "expect" && s.Supports("read") {
-		s.step("read it", "send GET "+s.at(id), "expect status "+s.gone()+" when status 4xx of \"replace it\"", "expect status 200 when status 201 of \"replace it\"")
+// replacesNothing puts over an item that is not there; judged, what came of it
+// is looked at too.
+func (s *script) replacesNothing(id string, status line, judged bool) {
+	s.step("replace it", send("PUT", s.at(id)), bodyLine(s.Remake, s.example(s.Remake, 1)), status)
+	if judged && s.Supports("read") {
+		s.step("read it", send("GET", s.at(id)), expect("status "+s.gone()+" when status 4xx of \"replace it\""), expect("status 200 when status 201 of \"replace it\""))
 	}
 	if s.Supports("delete") {
-		s.cleanup("take away what came of it", "when status 201 of \"replace it\"", "send DELETE "+s.at(id))
+		s.cleanup("take away what came of it", when("status 201 of \"replace it\""), send("DELETE", s.at(id)))
 	}
 }

@@ -7,9 +7,12 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
+// halfABody is JSON that ends in the middle of a string.
+const halfABody = `{ "name": "half`
+
 // malformed are bodies that are no JSON, as text of the language.
 var malformed = []struct{ what, text string }{
-	{"cut off in the middle", `{ \"name\": \"half`},
+	{"cut off in the middle", halfABody},
 	{"single quotes", `{ 'name': 'Tern' }`},
 	{"a bare word", `tern`},
 	{"two documents", `{} {}`},
@@ -21,8 +24,8 @@ var wrongOf = map[syntax.NodeKind]string{syntax.String: "12345", syntax.Number: 
 
 // refusal is what must be said of what is refused: a status that fits, and
 // nothing changed.
-func (s *script) refusal(otherwise string) []string {
-	return []string{"expect status " + s.refused(otherwise), s.unchanged("")}
+func (s *script) refusal(otherwise string) []line {
+	return []line{expect("status " + s.refused(otherwise)), s.unchanged("")}
 }
 
 func inputChecks() []Check {
@@ -44,10 +47,10 @@ func inputChecks() []Check {
 	})
 	null := "null"
 	// changed tries the example with one member changed, on create and replace.
-	changed := func(s *script, what string, change *string, claims ...string) {
+	changed := func(s *script, what string, change *string, claims ...line) {
 		s.observe(false)
 		for i, f := range membersOf(s.Resource) {
-			s.attempt("make one "+what+" "+f.Name, append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: change}), later(i)))}, claims...)...)
+			s.attempt("make one "+what+" "+f.Name, append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: change}), later(i)))}, claims...)...)
 		}
 		if !s.Supports("replace") || s.Remake == nil || len(s.Remake.Fields) == 0 || s.makesByName() {
 			return
@@ -57,7 +60,7 @@ func inputChecks() []Check {
 			if s.Remake.field(f.Name) == nil {
 				continue
 			}
-			s.step("replace it "+what+" "+f.Name, append([]string{"send PUT " + s.at("id"), bodyLine(s.Remake, turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
+			s.step("replace it "+what+" "+f.Name, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
 		}
 	}
 	return []Check{
@@ -69,10 +72,10 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				for _, m := range malformed {
-					s.attempt(m.what, append([]string{`text "` + m.text + `" as ` + s.media()}, s.refusal("400 or 422")...)...)
+					s.attempt(m.what, append([]line{textBody(m.text, s.media())}, s.refusal("400 or 422")...)...)
 				}
 				if len(s.Make.Fields) > 0 {
-					s.attempt("a comma too many", append([]string{s.rawBody("", ",") + " as " + s.media()}, s.refusal("400 or 422")...)...)
+					s.attempt("a comma too many", append([]line{s.rawBody("", ",")}, s.refusal("400 or 422")...)...)
 				}
 			},
 		},
@@ -83,7 +86,7 @@ func inputChecks() []Check {
 			Mend:   "answer 400 when there is nothing to read",
 			Write: func(s *script) {
 				s.observe(false)
-				s.attempt("send nothing", append([]string{`text "" as ` + s.media()}, s.refusal("400 or 411 or 415 or 422")...)...)
+				s.attempt("send nothing", append([]line{textBody("", s.media())}, s.refusal("400 or 411 or 415 or 422")...)...)
 			},
 		},
 		{
@@ -94,21 +97,21 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				k := 0
-				for _, one := range [][2]string{{"JSON that says it is text", "as text/plain"}, {"JSON without a type", ""}} {
+				for _, one := range [][2]string{{"JSON that says it is text", "text/plain"}, {"JSON without a type", ""}} {
 					title := one[0]
 					body := fmt.Sprintf("sent_%d", k+1)
 					s.let(body, s.example(s.Make, k))
-					lines := []string{strings.TrimSpace("json {" + body + "} " + one[1])}
+					lines := []line{jsonBody("{"+body+"}", one[1])}
 					if one[1] == "" {
-						lines = append(lines, "without header Content-Type")
+						lines = append(lines, withoutHeader("Content-Type"))
 					}
-					lines = append(lines, "expect status 415 or 400 or 422 or 2xx", "prefer status 415 or 400 or 422", s.unchanged("when status 4xx"))
+					lines = append(lines, expect("status 415 or 400 or 422 or 2xx"), prefer("status 415 or 400 or 422"), s.unchanged("when status 4xx"))
 					s.attempt(title, lines...)
 					id := s.stray()
-					s.step("read what came of "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.shows("expect", body))
+					s.step("read what came of "+title, when("status 2xx"+of(title)), send("GET", s.at(id)), expect("status 200"), s.shows("expect", body))
 					k++
 				}
-				s.attempt("XML that says it is JSON", append([]string{`text "<boat><name>Tern</name></boat>" as ` + s.media()}, s.refusal("400 or 415 or 422")...)...)
+				s.attempt("XML that says it is JSON", append([]line{textBody("<boat><name>Tern</name></boat>", s.media())}, s.refusal("400 or 415 or 422")...)...)
 			},
 		},
 		{
@@ -137,7 +140,7 @@ func inputChecks() []Check {
 					if !ok {
 						continue
 					}
-					s.attempt(f.Name+" is "+strings.Trim(wrong, `"`), append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i)))}, s.refusal("400 or 422")...)...)
+					s.attempt(f.Name+" is "+strings.Trim(wrong, `"`), append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i)))}, s.refusal("400 or 422")...)...)
 				}
 			},
 		},
@@ -149,7 +152,7 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				for _, one := range [][2]string{{"an array", "[" + s.example(s.Make, 0) + "]"}, {"a text", `"a word"`}, {"a number", "7"}, {"null", "null"}} {
-					s.attempt(one[0]+" in place of the object", append([]string{bodyLine(s.Make, one[1])}, s.refusal("400 or 422")...)...)
+					s.attempt(one[0]+" in place of the object", append([]line{bodyLine(s.Make, one[1])}, s.refusal("400 or 422")...)...)
 				}
 			},
 		},
@@ -160,7 +163,7 @@ func inputChecks() []Check {
 			Mend:   "name the member, in the detail or in an extension member",
 			Write: func(s *script) {
 				for i, f := range membersOf(s.Resource) {
-					s.attempt("make one without "+f.Name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), fmt.Sprintf("prefer text contains %q when status 4xx", f.Name))
+					s.attempt("make one without "+f.Name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), prefer("text contains "+quoted(f.Name)+" when status 4xx"))
 				}
 			},
 		},
@@ -179,8 +182,8 @@ func inputChecks() []Check {
 				s.observe(false)
 				s.make(1)
 				for i, n := range s.Unique {
-					same := "{made." + n + "}"
-					s.attempt("make another with the same "+n, append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{n: &same}), later(i+1)))}, s.refusal("409 or 422 or 400")...)...)
+					same := memberOf("made", n)
+					s.attempt("make another with the same "+n, append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{n: &same}), later(i+1)))}, s.refusal("409 or 422 or 400")...)...)
 				}
 			},
 		},
@@ -200,13 +203,13 @@ func inputChecks() []Check {
 				s.observeItem("id", false)
 				s.make(1)
 				if s.Supports("replace") {
-					s.step("replace it with half a body", "send PUT "+s.at("id"), `text "{ \"name\": \"half" as `+s.media(), s.unchanged("when status 4xx"), "expect status not 5xx")
-					s.step("replace it with a list", "send PUT "+s.at("id"), bodyLine(s.Remake, "[]"), s.unchanged("when status 4xx"), "expect status not 5xx")
+					s.step("replace it with half a body", send("PUT", s.at("id")), textBody(halfABody, s.media()), s.unchanged("when status 4xx"), expect("status not 5xx"))
+					s.step("replace it with a list", send("PUT", s.at("id")), bodyLine(s.Remake, "[]"), s.unchanged("when status 4xx"), expect("status not 5xx"))
 				}
 				if s.Supports("amend") {
-					s.step("amend it with half a body", "send PATCH "+s.at("id"), `text "{ \"name\": \"half" as `+strings.TrimPrefix(s.patch(""), "json  as "), s.unchanged("when status 4xx"), "expect status not 5xx")
+					s.step("amend it with half a body", send("PATCH", s.at("id")), textBody(halfABody, s.patchMedia()), s.unchanged("when status 4xx"), expect("status not 5xx"))
 				}
-				s.attempt("make half a one", `text "{ \"name\": \"half" as `+s.media(), s.unchanged("when status 4xx"), "expect status not 5xx")
+				s.attempt("make half a one", textBody(halfABody, s.media()), s.unchanged("when status 4xx"), expect("status not 5xx"))
 			},
 		},
 		{
@@ -226,13 +229,13 @@ func inputChecks() []Check {
 					title := one[0] + " in " + name
 					body := fmt.Sprintf("sent_%d", i+1)
 					s.let(body, turned(s.Make.object(map[string]*string{name: &one[1]}), later(i)))
-					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
+					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), expect("status not 5xx"))
 					id := s.stray()
 					if s.Supports("read") && s.Reads == "" {
-						s.step("read "+title, fmt.Sprintf("when status 2xx of %q", title), "send GET "+s.at(id), "expect status 200", s.covers("expect", "{ "+quoted(name)+": {"+body+"."+name+"} }"))
+						s.step("read "+title, when("status 2xx"+of(title)), send("GET", s.at(id)), expect("status 200"), s.covers("expect", "{ "+quoted(name)+": "+memberOf(body, name)+" }"))
 					}
 				}
-				s.attempt("half of a surrogate pair in "+name, s.rawBody(name, "")+" as "+s.media(), "expect status not 5xx")
+				s.attempt("half of a surrogate pair in "+name, s.rawBody(name, ""), expect("status not 5xx"))
 			},
 		},
 		{
@@ -249,7 +252,7 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				name := s.texts()[0].Name
 				big := `"{repeat("x", 1048576)}"`
-				s.attempt("a mebibyte in "+name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{name: &big}), "turn")), "prefer status not 5xx")
+				s.attempt("a mebibyte in "+name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{name: &big}), "turn")), prefer("status not 5xx"))
 			},
 		},
 	}
@@ -271,17 +274,17 @@ func (r *Resource) media() string {
 }
 
 // rawBody is the example as text, so that it can be what JSON cannot: with half
-// a surrogate pair in one member, or with more behind the last one.
-func (s *script) rawBody(odd, more string) string {
+// a surrogate pair in one member, or with more behind the last one. Names in it
+// stand for their values.
+func (s *script) rawBody(odd, more string) line {
 	var parts []string
 	for _, f := range s.Make.Fields {
 		text := turned(f.Text, "turn")
 		if f.Name == odd {
 			text = `"Tern \ud800"`
 		}
-		parts = append(parts, fmt.Sprintf("%q: %s", f.Name, text))
+		parts = append(parts, quoted(f.Name)+": "+text)
 	}
-	raw := "{ " + strings.Join(parts, ", ") + more + " }"
-	raw = strings.ReplaceAll(strings.Join(strings.Fields(raw), " "), `\`, `\\`)
-	return `text "` + strings.ReplaceAll(raw, `"`, `\"`) + `"`
+	raw := strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace("{ " + strings.Join(parts, ", ") + more + " }")
+	return at(detail, `text "`+raw+`"`+as(s.media()))
 }

@@ -21,40 +21,41 @@ func setupChecks() []Check {
 				s.makeOne(0)
 				return
 			}
-			s.step("make one", "send POST "+s.coll(), bodyLine(s.Make, s.example(s.Make, 0)), "need status 2xx", s.keepID("id")+" if there")
+			s.step("make one", send("POST", s.coll()), bodyLine(s.Make, s.example(s.Make, 0)), need("status 2xx"), s.keepID("id").ifThere())
 			s.leave("id")
 		},
 	}}
 }
 
 // replaced writes a PUT over the first item.
-func (s *script) replaced(title string, lines ...string) {
+func (s *script) replaced(title string, lines ...line) {
 	s.let("remade", s.example(s.Remake, 0))
-	s.step(title, append([]string{"send PUT " + s.at("id"), bodyLine(s.Remake, "{remade}")}, lines...)...)
+	s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, "{remade}")}, lines...)...)
 }
 
 // amended writes a PATCH of the first item.
-func (s *script) amended(title string, lines ...string) {
-	s.step(title, append([]string{"send PATCH " + s.at("id"), s.patch(s.example(s.Amend, 0))}, lines...)...)
+func (s *script) amended(title string, lines ...line) {
+	s.step(title, append([]line{send("PATCH", s.at("id")), s.patch(s.example(s.Amend, 0))}, lines...)...)
 }
 
 // patch sends a merge patch, with the media type of the resource's `amend`.
-func (s *script) patch(text string) string {
-	media := "application/merge-patch+json"
+func (s *script) patch(text string) line { return jsonBody(text, s.patchMedia()) }
+
+func (s *script) patchMedia() string {
 	if s.Amend != nil && s.Amend.Media != "" {
-		media = s.Amend.Media
+		return s.Amend.Media
 	}
-	return "json " + text + " as " + media
+	return "application/merge-patch+json"
 }
 
 // removed writes a DELETE of the first item that must have worked.
-func (s *script) removed(lines ...string) {
-	s.step("remove it", append([]string{"send DELETE " + s.at("id"), "need status 2xx"}, lines...)...)
+func (s *script) removed(lines ...line) {
+	s.step("remove it", append([]line{send("DELETE", s.at("id")), need("status 2xx")}, lines...)...)
 }
 
 // readBack reads the first item.
-func (s *script) readBack(title string, lines ...string) {
-	s.step(title, append([]string{"send GET " + s.at("id")}, lines...)...)
+func (s *script) readBack(title string, lines ...line) {
+	s.step(title, append([]line{send("GET", s.at("id"))}, lines...)...)
 }
 
 func lifecycleChecks() []Check {
@@ -66,13 +67,13 @@ func lifecycleChecks() []Check {
 			Mend:   "always encode the list itself; start it as an empty array",
 			Write: func(s *script) {
 				s.parent()
-				s.step("read the list", "send GET "+s.coll(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+				s.step("read the list", send("GET", s.coll()), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array"))
 				if s.creates() && (s.Under != nil || s.FilterName != "") {
 					s.make(1)
-					s.step("read a list of few", "send GET "+s.coll(), s.filtered(), "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+					s.step("read a list of few", send("GET", s.coll()), s.filtered(), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array"))
 				}
 				if len(s.Paging) == 2 {
-					s.step("read a page of one", "send GET "+s.coll(), "query "+s.Paging[0]+" = 1", "query "+s.Paging[1]+" = 0", "expect status "+s.accepts("list", "200"), "expect "+s.ListAt+" is array")
+					s.step("read a page of one", send("GET", s.coll()), queryLine(s.Paging[0], "1"), queryLine(s.Paging[1], "0"), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array"))
 				}
 			},
 		},
@@ -82,11 +83,11 @@ func lifecycleChecks() []Check {
 			Cause:  "the handler leaves the framework's default of 200",
 			Mend:   "answer 201 with Location, or write `answers create 200` if that is what clients rely on",
 			Write: func(s *script) {
-				claims := []string{"expect status " + s.accepts("create", "2xx")}
+				claims := []line{expect("status " + s.accepts("create", "2xx"))}
 				if _, ok := s.Answers["create"]; !ok {
-					claims = append(claims, "prefer status 201")
+					claims = append(claims, prefer("status 201"))
 				}
-				s.attempt("make one", append([]string{bodyLine(s.Make, s.example(s.Make, 0))}, claims...)...)
+				s.attempt("make one", append([]line{bodyLine(s.Make, s.example(s.Make, 0))}, claims...)...)
 			},
 		},
 		{
@@ -97,11 +98,11 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.parent()
 				s.turns()
-				claims := []string{"send POST " + s.coll(), bodyLine(s.Make, s.example(s.Make, 0)), "expect status 2xx", s.keepID("stray1") + " if there"}
+				claims := []line{send("POST", s.coll()), bodyLine(s.Make, s.example(s.Make, 0)), expect("status 2xx"), s.keepID("stray1").ifThere()}
 				if s.Identity != "" {
-					claims = append(claims, "prefer "+s.inItem(s.Identity)+" exists when header Location missing")
+					claims = append(claims, prefer(s.inItem(s.Identity)+" exists when header Location missing"))
 				} else {
-					claims = append(claims, "prefer header Location exists")
+					claims = append(claims, prefer("header Location exists"))
 				}
 				s.step("make one", claims...)
 				s.leave("stray1")
@@ -113,8 +114,8 @@ func lifecycleChecks() []Check {
 			Cause:  "the path is put together from another id, or from the address behind a proxy",
 			Mend:   "build Location from the stored item and the request's own path",
 			Write: func(s *script) {
-				s.make(1, "keep place from header Location if there")
-				s.step("follow its Location", "when header Location exists of \"make one\"", "send GET {place}", "expect status 200", s.shows("expect", "made"))
+				s.make(1, keep("place from header Location if there"))
+				s.step("follow its Location", when("header Location exists of \"make one\""), send("GET", "{place}"), expect("status 200"), s.shows("expect", "made"))
 			},
 		},
 		{
@@ -131,7 +132,7 @@ func lifecycleChecks() []Check {
 			Mend:   "answer with the stored item",
 			Write: func(s *script) {
 				s.make(1)
-				s.readBack("read it back", "when "+s.subject()+" is object of \"make one\"", "need status 200", "expect "+s.subject()+" agrees with "+s.source("make one")+s.except())
+				s.readBack("read it back", when(s.subject()+" is object of \"make one\""), need("status 200"), expect(s.subject()+" agrees with "+s.source("make one")+s.except()))
 			},
 		},
 		{
@@ -141,8 +142,8 @@ func lifecycleChecks() []Check {
 			Mend:  "write once, and drop what was cached",
 			Write: func(s *script) {
 				s.observe(false)
-				s.make(1, "expect "+s.observed()+" gains 1")
-				s.step("find it in the list", "send GET "+s.coll(), s.filtered(), "need status 200", s.onFirstPage())
+				s.make(1, expect(s.observed()+" gains 1"))
+				s.step("find it in the list", send("GET", s.coll()), s.filtered(), need("status 200"), s.onFirstPage())
 			},
 		},
 		{
@@ -153,14 +154,14 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				switch {
 				case s.Header != "":
-					s.make(2, "expect header "+s.Header+" is not \"{id}\"")
+					s.make(2, expect("header "+s.Header+" is not \"{id}\""))
 				case s.Identity != "":
-					s.make(2, "expect "+s.idPath()+" is not {id}")
+					s.make(2, expect(s.idPath()+" is not {id}"))
 				default:
 					s.make(2)
 				}
-				s.readBack("read the first", "expect status 200", s.shows("expect", "made"))
-				s.step("read the second", "send GET "+s.at("other"), "expect status 200", s.shows("expect", "made_other"))
+				s.readBack("read the first", expect("status 200"), s.shows("expect", "made"))
+				s.step("read the second", send("GET", s.at("other")), expect("status 200"), s.shows("expect", "made_other"))
 			},
 		},
 		{
@@ -183,9 +184,9 @@ func lifecycleChecks() []Check {
 			Mend:   "build both from one representation",
 			Write: func(s *script) {
 				s.have()
-				s.step("read the list", "send GET "+s.coll(), s.filtered(), "need status 200")
-				s.readBack("read the item", "when "+s.only("id")+" exists of \"read the list\"", "need status 200",
-					"prefer "+s.subject()+" agrees with "+s.only("id")+" of \"read the list\""+s.except())
+				s.step("read the list", send("GET", s.coll()), s.filtered(), need("status 200"))
+				s.readBack("read the item", when(s.only("id")+" exists of \"read the list\""), need("status 200"),
+					prefer(s.subject()+" agrees with "+s.only("id")+" of \"read the list\""+s.except()))
 			},
 		},
 		{
@@ -195,7 +196,7 @@ func lifecycleChecks() []Check {
 			Mend:   "answer 200 with the item, or 204",
 			Write: func(s *script) {
 				s.make(1)
-				s.replaced("replace it", "expect status "+s.accepts("replace", "200 or 202 or 204"))
+				s.replaced("replace it", expect("status "+s.accepts("replace", "200 or 202 or 204")))
 			},
 		},
 		{
@@ -205,8 +206,8 @@ func lifecycleChecks() []Check {
 			Mend:   "store the whole representation before answering",
 			Write: func(s *script) {
 				s.make(1)
-				s.replaced("replace it", "need status 2xx")
-				s.settled("replace it", "read it back", "expect status 200", s.shows("expect", "remade"))
+				s.replaced("replace it", need("status 2xx"))
+				s.settled("replace it", "read it back", expect("status 200"), s.shows("expect", "remade"))
 			},
 		},
 		{
@@ -222,12 +223,12 @@ func lifecycleChecks() []Check {
 			Mend:   "replace the whole item; offer PATCH for partial changes",
 			Write: func(s *script) {
 				s.make(1)
-				s.replaced("replace it without "+strings.Join(s.omitted(), ", "), "need status 2xx")
+				s.replaced("replace it without "+strings.Join(s.omitted(), ", "), need("status 2xx"))
 				var parts []string
 				for _, n := range s.omitted() {
-					parts = append(parts, quoted(n)+"?: not {made."+n+"}")
+					parts = append(parts, quoted(n)+"?: not "+memberOf("made", n))
 				}
-				s.readBack("read it back", "need status 200", "prefer "+s.subject()+" is { "+strings.Join(parts, ", ")+", ... }")
+				s.readBack("read it back", need("status 200"), prefer(s.subject()+" is { "+strings.Join(parts, ", ")+", ... }"))
 			},
 		},
 		{
@@ -239,7 +240,7 @@ func lifecycleChecks() []Check {
 				s.observe(false)
 				s.observeOthers("id")
 				s.makeAmong()
-				s.replaced("replace the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
+				s.replaced("replace the first", need("status 2xx"), expect(s.observed()+" changes 0..1"), expect("others unchanged"))
 			},
 		},
 		{
@@ -255,9 +256,9 @@ func lifecycleChecks() []Check {
 				if len(s.Remake.Fields) > 0 {
 					body = turned(s.Remake.object(map[string]*string{member: &theirs}), "turn")
 				}
-				s.step("replace it under another identity", "send PUT "+s.at("id"), bodyLine(s.Remake, body), "expect status not 5xx")
-				s.readBack("it is where it was", "expect status 200", "expect "+s.idPath()+" is {id}")
-				s.step("the other is what it was", "send GET "+s.at("other"), "expect status 200", s.shows("expect", "made_other"))
+				s.step("replace it under another identity", send("PUT", s.at("id")), bodyLine(s.Remake, body), expect("status not 5xx"))
+				s.readBack("it is where it was", expect("status 200"), expect(s.idPath()+" is {id}"))
+				s.step("the other is what it was", send("GET", s.at("other")), expect("status 200"), s.shows("expect", "made_other"))
 			},
 		},
 		{
@@ -267,7 +268,7 @@ func lifecycleChecks() []Check {
 			Mend:   "answer 200 with the item, or 204",
 			Write: func(s *script) {
 				s.make(1)
-				s.amended("amend it", "expect status "+s.accepts("amend", "200 or 202 or 204"))
+				s.amended("amend it", expect("status "+s.accepts("amend", "200 or 202 or 204")))
 			},
 		},
 		{
@@ -277,19 +278,19 @@ func lifecycleChecks() []Check {
 			Mend:   "load the item, apply the patch, store the result",
 			Write: func(s *script) {
 				s.make(1)
-				s.readBack("read it", "need status 200")
-				s.amended("amend it", "need status 2xx")
+				s.readBack("read it", need("status 200"))
+				s.amended("amend it", need("status 2xx"))
 				var covers []string
 				for _, f := range s.Amend.Fields {
 					if f.Kind != syntax.Null && !slices.Contains(s.Hidden, f.Name) {
 						covers = append(covers, quoted(f.Name)+": "+turned(f.Text, "turn"))
 					}
 				}
-				lines := []string{"expect status 200"}
+				lines := []line{expect("status 200")}
 				if len(covers) > 0 {
 					lines = append(lines, s.covers("expect", "{ "+strings.Join(covers, ", ")+" }"))
 				}
-				s.settled("amend it", "read it back", append(lines, "expect body same as \"read it\" except "+strings.Join(s.besides(), ", "))...)
+				s.settled("amend it", "read it back", append(lines, expect("body same as \"read it\" except "+strings.Join(s.besides(), ", ")))...)
 			},
 		},
 		{
@@ -306,8 +307,8 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.make(1)
 				n := s.optional()[0].Name
-				s.step("take "+n+" away", "send PATCH "+s.at("id"), s.patch("{ "+quoted(n)+": null }"), "expect status not 5xx")
-				s.readBack("read it back", "when status 2xx of "+fmt.Sprintf("%q", "take "+n+" away"), "need status 200", "prefer "+s.subject()+" is { "+quoted(n)+"?: not {made."+n+"}, ... }")
+				s.step("take "+n+" away", send("PATCH", s.at("id")), s.patch("{ "+quoted(n)+": null }"), expect("status not 5xx"))
+				s.readBack("read it back", when("status 2xx"+of("take "+n+" away")), need("status 200"), prefer(s.subject()+" is { "+quoted(n)+"?: not {made."+n+"}, ... }"))
 			},
 		},
 		{
@@ -319,7 +320,7 @@ func lifecycleChecks() []Check {
 				s.observe(false)
 				s.observeOthers("id")
 				s.makeAmong()
-				s.amended("amend the first", "need status 2xx", "expect "+s.observed()+" changes 0..1", "expect others unchanged")
+				s.amended("amend the first", need("status 2xx"), expect(s.observed()+" changes 0..1"), expect("others unchanged"))
 			},
 		},
 		{
@@ -329,7 +330,7 @@ func lifecycleChecks() []Check {
 			Mend:   "answer 204, or 200 with what was removed",
 			Write: func(s *script) {
 				s.make(1)
-				s.step("remove it", "send DELETE "+s.at("id"), "expect status "+s.accepts("delete", "200 or 202 or 204"))
+				s.step("remove it", send("DELETE", s.at("id")), expect("status "+s.accepts("delete", "200 or 202 or 204")))
 			},
 		},
 		{
@@ -340,7 +341,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.make(1)
 				s.removed()
-				s.settled("remove it", "it is gone", "expect status "+s.gone())
+				s.settled("remove it", "it is gone", expect("status "+s.gone()))
 			},
 		},
 		{
@@ -352,7 +353,7 @@ func lifecycleChecks() []Check {
 				s.observe(false)
 				s.observeOthers("id")
 				s.makeAmong()
-				s.removed("expect "+s.observed()+" loses 1 when status not 202", "expect others unchanged")
+				s.removed(expect(s.observed()+" loses 1 when status not 202"), expect("others unchanged"))
 			},
 		},
 		{
@@ -370,13 +371,13 @@ func lifecycleChecks() []Check {
 				s.make(1)
 				s.removed()
 				if s.Supports("replace") && !s.makesByName() {
-					s.replaced("replace it", "need status not 201")
+					s.replaced("replace it", need("status not 201"))
 				}
 				if s.Supports("amend") {
 					s.amended("amend it")
 				}
-				s.step("remove it again", "send DELETE "+s.at("id"))
-				s.settled("remove it", "it is gone still", "expect status "+s.gone())
+				s.step("remove it again", send("DELETE", s.at("id")))
+				s.settled("remove it", "it is gone still", expect("status "+s.gone()))
 			},
 		},
 		{
@@ -387,7 +388,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.make(1)
 				s.removed()
-				s.makeOne(1, "prefer "+s.idPath()+" is not {id}")
+				s.makeOne(1, prefer(s.idPath()+" is not {id}"))
 			},
 		},
 		{
@@ -397,9 +398,9 @@ func lifecycleChecks() []Check {
 			Mend:   "read the parameter, and compare it with the stored value",
 			Write: func(s *script) {
 				s.make(2)
-				lines := []string{"send GET " + s.coll(), s.filtered(), "expect status 200", "expect " + s.only("id") + " count 1", "expect " + s.only("other") + " count 1"}
+				lines := []line{send("GET", s.coll()), s.filtered(), expect("status 200"), expect(s.only("id") + " count 1"), expect(s.only("other") + " count 1")}
 				if f := s.Make.field(s.FilterName); f != nil {
-					lines = append(lines, "expect "+s.Members+" every { "+quoted(s.FilterName)+": "+turned(f.Text, "turn")+", ... }")
+					lines = append(lines, expect(s.Members+" every { "+quoted(s.FilterName)+": "+turned(f.Text, "turn")+", ... }"))
 				}
 				if s.paged() == "" {
 					s.step("ask for those", lines...)
@@ -419,8 +420,8 @@ func lifecycleChecks() []Check {
 				if n := strings.Trim(s.FilterFor, "0123456789."); n == "" {
 					value = "987654321"
 				}
-				s.step("ask for what nobody has", "send GET "+s.coll(), "query "+s.FilterName+" = "+value, "expect status 200 or 400 or 422",
-					"expect "+s.ListAt+" is array when status 200", "expect "+s.Members+" count 0 when status 200")
+				s.step("ask for what nobody has", send("GET", s.coll()), queryLine(s.FilterName, value), expect("status 200 or 400 or 422"),
+					expect(s.ListAt+" is array when status 200"), expect(s.Members+" count 0 when status 200"))
 			},
 		},
 		{
@@ -436,42 +437,42 @@ func lifecycleChecks() []Check {
 			Mend:   "order by a key that is unique, and cut at offset",
 			Write: func(s *script) {
 				s.observe(false)
-				s.make(3, "expect "+s.observed()+" gains 1")
+				s.make(3, expect(s.observed()+" gains 1"))
 				limit, offset := s.Paging[0], s.Paging[1]
-				page := func(at string) []string {
-					return []string{"send GET " + s.coll(), s.filtered(), "query " + limit + " = 2", "query " + offset + " = " + at, "expect status 200", "expect " + s.Members + " count ..2"}
+				page := func(at string) []line {
+					return []line{send("GET", s.coll()), s.filtered(), queryLine(limit, "2"), queryLine(offset, at), expect("status 200"), expect(s.Members + " count ..2")}
 				}
 				tail := strings.TrimPrefix(s.By, "$")
-				s.step("the first page", append(page("0"), "need "+s.Members+" count 2", "keep page from "+s.Members+tail)...)
-				s.step("the second page", append(page("2"), "need "+s.Members+" count 1..", "expect "+s.ListAt+"[0]"+tail+" is not {nth(page, 1)}", "expect "+s.ListAt+"[0]"+tail+" is not {nth(page, 2)}")...)
-				s.step("one further on", append(page("1"), "expect "+s.ListAt+"[0]"+tail+" is {nth(page, 2)}")...)
+				s.step("the first page", append(page("0"), need(s.Members+" count 2"), keep("page from "+s.Members+tail))...)
+				s.step("the second page", append(page("2"), need(s.Members+" count 1.."), expect(s.ListAt+"[0]"+tail+" is not {nth(page, 1)}"), expect(s.ListAt+"[0]"+tail+" is not {nth(page, 2)}"))...)
+				s.step("one further on", append(page("1"), expect(s.ListAt+"[0]"+tail+" is {nth(page, 2)}"))...)
 			},
 		},
 	}
 }
 
 // filtered is the query that narrows the list to items that are made here.
-func (s *script) filtered() string {
+func (s *script) filtered() line {
 	if s.FilterName == "" {
-		return ""
+		return line{}
 	}
-	return "query " + s.FilterName + " = " + s.FilterFor
+	return queryLine(s.FilterName, s.FilterFor)
 }
 
 // onFirstPage expects the item in a list that is whole.
-func (s *script) onFirstPage() string {
+func (s *script) onFirstPage() line {
 	if s.paged() != "" {
-		return ""
+		return line{}
 	}
-	return "expect " + s.only("id") + " count 1 when header Link missing"
+	return expect(s.only("id") + " count 1 when header Link missing")
 }
 
 // source is an earlier answer's item.
 func (s *script) source(title string) string {
 	if s.Content == "$" {
-		return fmt.Sprintf("%q", title)
+		return quoted(title)
 	}
-	return s.Content + " of " + fmt.Sprintf("%q", title)
+	return s.Content + of(title)
 }
 
 // except leaves out what may differ between two reads.
@@ -483,17 +484,9 @@ func (s *script) except() string {
 }
 
 // settled reads the item; after 202 it gives the service some time.
-func (s *script) settled(after, title string, lines ...string) {
-	s.readBack(title, append([]string{"when status not 202 of " + fmt.Sprintf("%q", after)}, lines...)...)
-	at := 0
-	for i, l := range lines {
-		if !strings.HasPrefix(l, "expect") && !strings.HasPrefix(l, "prefer") && !strings.HasPrefix(l, "need") {
-			at = i + 1
-		}
-	}
-	in := append([]string{}, lines[:at]...)
-	in = append(in, "retry for 5s every 100ms")
-	s.step(title+", in time", append(append([]string{"when status 202 of " + fmt.Sprintf("%q", after), "send GET " + s.at("id")}, in...), lines[at:]...)...)
+func (s *script) settled(after, title string, lines ...line) {
+	s.readBack(title, append([]line{when("status not 202" + of(after))}, lines...)...)
+	s.readBack(title+", in time", append([]line{when("status 202" + of(after)), retry("for 5s every 100ms")}, lines...)...)
 }
 
 // omitted are the optional members of `make` that `remake` leaves out.
@@ -503,7 +496,7 @@ func (r *Resource) omitted() []string {
 		return nil
 	}
 	for _, f := range r.optional() {
-		if r.Remake.field(f.Name) == nil && plainName.MatchString(f.Name) && f.Kind != syntax.Null {
+		if r.Remake.field(f.Name) == nil && f.Kind != syntax.Null {
 			out = append(out, f.Name)
 		}
 	}
@@ -571,7 +564,7 @@ func (s *script) assigned() {
 	if s.Supports("delete") {
 		s.removed()
 	}
-	s.attempt("make one that assigns itself", bodyLine(s.Make, turned(s.Make.object(change), later(1))), "expect status not 5xx")
+	s.attempt("make one that assigns itself", bodyLine(s.Make, turned(s.Make.object(change), later(1))), expect("status not 5xx"))
 	var parts []string
 	for _, n := range s.Assigned {
 		if memberPath(n) == s.By && !s.Supports("delete") {
@@ -579,7 +572,7 @@ func (s *script) assigned() {
 		}
 		parts = append(parts, quoted(n)+"?: not "+*change[n])
 	}
-	s.step("read what came of it", "when status 2xx of \"make one that assigns itself\"", "send GET "+s.at("stray1"), "need status 200", "prefer "+s.subject()+" is { "+strings.Join(parts, ", ")+", ... }")
+	s.step("read what came of it", when("status 2xx of \"make one that assigns itself\""), send("GET", s.at("stray1")), need("status 200"), prefer(s.subject()+" is { "+strings.Join(parts, ", ")+", ... }"))
 }
 
 // textVariants are texts that careless services do not keep.
@@ -598,7 +591,7 @@ var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"
 
 func (s *script) keepsValues() {
 	s.make(1)
-	s.readBack("read it back", "expect status 200", s.shows("expect", "made"))
+	s.readBack("read it back", expect("status 200"), s.shows("expect", "made"))
 	k := 1
 	try := func(what, name, value string) {
 		change := map[string]*string{name: &value}
@@ -606,16 +599,16 @@ func (s *script) keepsValues() {
 		title := what + " in " + name
 		body := fmt.Sprintf("sent_%d", k)
 		s.let(body, turned(s.Make.object(change), later(k)))
-		s.attempt(title, bodyLine(s.Make, "{"+body+"}"), "expect status not 5xx")
+		s.attempt(title, bodyLine(s.Make, "{"+body+"}"), expect("status not 5xx"))
 		id := s.stray()
-		claim := s.covers("expect", "{ "+quoted(name)+": {"+body+"."+name+"} }")
+		shown := s.covers("expect", "{ "+quoted(name)+": "+memberOf(body, name)+" }")
 		if value == "null" {
-			claim = "expect " + s.subject() + " is { " + quoted(name) + "?: null, ... }"
+			shown = expect(s.subject() + " is { " + quoted(name) + "?: null, ... }")
 		}
-		s.step("read "+title, "when status 2xx of "+fmt.Sprintf("%q", title), "send GET "+s.at(id), "expect status 200", claim)
+		s.step("read "+title, when("status 2xx"+of(title)), send("GET", s.at(id)), expect("status 200"), shown)
 	}
 	for _, f := range s.Make.Fields {
-		if slices.Contains(s.Hidden, f.Name) || !plainName.MatchString(f.Name) || s.Reads != "" {
+		if slices.Contains(s.Hidden, f.Name) || s.Reads != "" {
 			continue
 		}
 		switch f.Kind {
@@ -633,7 +626,7 @@ func (s *script) keepsValues() {
 		}
 	}
 	for _, f := range s.optional() {
-		if plainName.MatchString(f.Name) && s.Reads == "" {
+		if s.Reads == "" {
 			try("null", f.Name, "null")
 		}
 	}

@@ -61,7 +61,7 @@ func (r *Resource) offered() (collection, item []string) {
 
 // misused sends each method that the resource does not have. What OPTIONS says
 // is there is not sent: it would do what it says.
-func (s *script) misused(claims func(n never) []string) {
+func (s *script) misused(claims func(n never) []line) {
 	s.have()
 	list := s.unsupported("id")
 	for _, where := range []string{"the collection", "the item"} {
@@ -70,16 +70,16 @@ func (s *script) misused(claims func(n never) []string) {
 			at = s.at("id")
 		}
 		if slices.ContainsFunc(list, func(n never) bool { return n.where == where }) {
-			s.step("what "+where+" offers", "send OPTIONS "+at, "expect status not 500")
+			s.step("what "+where+" offers", send("OPTIONS", at), expect("status not 500"))
 		}
 	}
 	for _, n := range list {
-		lines := []string{"when header Allow lacks " + n.method + " of \"what " + n.where + " offers\"", "send " + n.method + " " + n.at}
+		lines := []line{when("header Allow lacks " + n.method + " of \"what " + n.where + " offers\""), send(n.method, n.at)}
 		if n.method != "DELETE" {
-			lines = append(lines, "json {}")
+			lines = append(lines, jsonBody("{}", ""))
 		} else if n.where == "the collection" {
 			// It could remove everything: only where methods are told apart at all.
-			lines = append(lines, "when status 405 or 501 of \"PUT on the collection\"")
+			lines = append(lines, when("status 405 or 501 of \"PUT on the collection\""))
 		}
 		s.step(n.method+" on "+n.where, append(lines, claims(n)...)...)
 	}
@@ -95,11 +95,11 @@ func methodChecks() []Check {
 			Mend:   "bind handlers to methods, and answer 405 with Allow for the rest",
 			Write: func(s *script) {
 				s.observe(false)
-				s.misused(func(n never) []string {
+				s.misused(func(n never) []line {
 					if n.method == invented {
-						return []string{"expect status 4xx or 501", "prefer status 405 or 501", s.unchanged("")}
+						return []line{expect("status 4xx or 501"), prefer("status 405 or 501"), s.unchanged("")}
 					}
-					return []string{"expect status 405 or 404 or 501", "prefer status 405", s.unchanged("")}
+					return []line{expect("status 405 or 404 or 501"), prefer("status 405"), s.unchanged("")}
 				})
 			},
 		},
@@ -109,7 +109,7 @@ func methodChecks() []Check {
 			Cause:  "405 is answered by hand",
 			Mend:   "send Allow with each 405",
 			Write: func(s *script) {
-				s.misused(func(never) []string { return []string{"expect header Allow exists when status 405"} })
+				s.misused(func(never) []line { return []line{expect("header Allow exists when status 405")} })
 			},
 		},
 		{
@@ -119,14 +119,14 @@ func methodChecks() []Check {
 			Mend:   "derive Allow from the routes",
 			Write: func(s *script) {
 				collection, item := s.offered()
-				s.misused(func(n never) []string {
+				s.misused(func(n never) []line {
 					have := collection
 					if n.where == "the item" {
 						have = item
 					}
-					out := []string{"expect header Allow lacks " + n.method + " when status 405"}
+					out := []line{expect("header Allow lacks " + n.method + " when status 405")}
 					if len(have) > 0 {
-						out = append(out, "expect header Allow lists "+strings.Join(have, ", ")+" when header Allow exists")
+						out = append(out, expect("header Allow lists "+strings.Join(have, ", ")+" when header Allow exists"))
 					}
 					return out
 				})
@@ -140,9 +140,9 @@ func methodChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.have()
-				s.step("an invented method on the collection", "send "+invented+" "+s.coll(), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+				s.step("an invented method on the collection", send(invented, s.coll()), expect("status 4xx or 501"), prefer("status 405 or 501"), s.unchanged(""))
 				if s.creates() || s.Disposable {
-					s.step("an invented method on the item", "send "+invented+" "+s.at("id"), "expect status 4xx or 501", "prefer status 405 or 501", s.unchanged(""))
+					s.step("an invented method on the item", send(invented, s.at("id")), expect("status 4xx or 501"), prefer("status 405 or 501"), s.unchanged(""))
 				}
 			},
 		},
@@ -153,10 +153,10 @@ func methodChecks() []Check {
 			Mend:   "let GET's handler answer HEAD, and drop the body",
 			Write: func(s *script) {
 				s.have()
-				s.readBack("read it", "need status 200")
-				s.step("only its head", "send HEAD "+s.at("id"), "expect status same as \"read it\"", "expect body empty",
-					"expect header Content-Type same as \"read it\" when header Content-Type exists of \"read it\"",
-					"expect header ETag same as \"read it\" when header ETag exists of \"read it\"")
+				s.readBack("read it", need("status 200"))
+				s.step("only its head", send("HEAD", s.at("id")), expect("status same as \"read it\""), expect("body empty"),
+					expect("header Content-Type same as \"read it\" when header Content-Type exists of \"read it\""),
+					expect("header ETag same as \"read it\" when header ETag exists of \"read it\""))
 			},
 		},
 		{
@@ -167,13 +167,13 @@ func methodChecks() []Check {
 			Write: func(s *script) {
 				collection, _ := s.offered()
 				s.parent()
-				s.step("what the collection offers", "send OPTIONS "+s.coll(), "prefer header Allow lists "+strings.Join(collection, ", ")+" when header Allow exists")
+				s.step("what the collection offers", send("OPTIONS", s.coll()), prefer("header Allow lists "+strings.Join(collection, ", ")+" when header Allow exists"))
 				for _, m := range []string{"PUT", "PATCH"} {
 					if !s.Disposable {
 						break
 					}
-					s.step(m+" on the collection", "when header Allow exists of \"what the collection offers\"", "send "+m+" "+s.coll(), "json {}",
-						"prefer status not 405 when header Allow lists "+m+" of \"what the collection offers\"")
+					s.step(m+" on the collection", when("header Allow exists of \"what the collection offers\""), send(m, s.coll()), jsonBody("{}", ""),
+						prefer("status not 405 when header Allow lists "+m+" of \"what the collection offers\""))
 				}
 			},
 		},

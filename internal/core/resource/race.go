@@ -6,7 +6,7 @@ import (
 )
 
 // anew holds a step back when the service was not started anew.
-const anew = "when status not 5xx of \"start the service anew\""
+var anew = when("status not 5xx of \"start the service anew\"")
 
 // copies is how many requests race.
 const copies = 8
@@ -23,8 +23,8 @@ func raceChecks() []Check {
 				s.observe(false)
 				s.parent()
 				s.let("start", "{random_int(100000, 899999)}")
-				s.step("make eight at once", "send POST "+s.coll(), bodyLine(s.Make, turned(s.Make.Text, "start + turn")), fmt.Sprintf("together %d", copies),
-					"keep every ids from "+s.keptFrom(), "expect status not 5xx", fmt.Sprintf("expect %s gains %d when status 2xx", s.observed(), copies))
+				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, turned(s.Make.Text, "start + turn")), together(copies),
+					keep("every ids from "+s.identitySource()), expect("status not 5xx"), expect(fmt.Sprintf("%s gains %d when status 2xx", s.observed(), copies)))
 				s.leaveAll()
 			},
 		},
@@ -43,12 +43,12 @@ func raceChecks() []Check {
 					s.nobody()
 					s.notThere("nobody")
 				}
-				lines := []string{"send DELETE " + s.at("id"), fmt.Sprintf("together %d", copies), "expect status not 5xx", "expect at least 1 status 2xx"}
+				lines := []line{send("DELETE", s.at("id")), together(copies), expect("status not 5xx"), expect("at least 1 status 2xx")}
 				if s.watched && s.Header == "" {
-					lines = append(lines, "expect others unchanged")
+					lines = append(lines, expect("others unchanged"))
 				}
 				s.step("remove it eight times at once", lines...)
-				s.readBack("it is gone", "expect status "+s.gone())
+				s.readBack("it is gone", expect("status "+s.gone()))
 			},
 		},
 		{
@@ -68,15 +68,15 @@ func raceChecks() []Check {
 				if s.makesByName() {
 					s.let("start", "{random_int(10, 80)}")
 				}
-				s.step("replace it eight times at once", "send PUT "+s.at("id"), bodyLine(s.Remake, turned(s.Remake.Text, "start + turn")), fmt.Sprintf("together %d", copies),
-					"expect status not 5xx", "expect at least 1 status 2xx")
+				s.step("replace it eight times at once", send("PUT", s.at("id")), bodyLine(s.Remake, turned(s.Remake.Text, "start + turn")), together(copies),
+					expect("status not 5xx"), expect("at least 1 status 2xx"))
 				var whole []string
 				for i := range copies {
 					text := strings.TrimSpace(s.Remake.object(nil))
 					text = strings.TrimSuffix(text, "}") + ", ... }"
 					whole = append(whole, turned(text, fmt.Sprintf("start + %d", i+1)))
 				}
-				s.readBack("read what remains", "expect status 200", "expect "+s.subject()+" is "+strings.Join(whole, " or "))
+				s.readBack("read what remains", expect("status 200"), expect(s.subject()+" is "+strings.Join(whole, " or ")))
 			},
 		},
 		{
@@ -96,20 +96,14 @@ func raceChecks() []Check {
 				s.let("start", "{random_int(100000, 899999)}")
 				s.let("made", turned(s.Make.Text, "start"))
 				change := map[string]*string{}
-				same := "{made." + s.Unique[0] + "}"
+				same := memberOf("made", s.Unique[0])
 				change[s.Unique[0]] = &same
-				s.step("make eight at once", "send POST "+s.coll(), bodyLine(s.Make, turned(s.Make.object(change), "start + turn")), fmt.Sprintf("together %d", copies),
-					"keep every ids from "+s.keptFrom(), "expect exactly 1 status 2xx", "expect "+s.observed()+" gains 1")
+				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, turned(s.Make.object(change), "start + turn")), together(copies),
+					keep("every ids from "+s.identitySource()), expect("exactly 1 status 2xx"), expect(s.observed()+" gains 1"))
 				s.leaveAll()
 			},
 		},
 	}
-}
-
-// keptFrom is the source of an item's identity in the answer to its create.
-func (s *script) keptFrom() string {
-	_, from, _ := strings.Cut(s.keepID("x"), " from ")
-	return from
 }
 
 // leaveAll takes away all that was made at once.
@@ -118,7 +112,7 @@ func (s *script) leaveAll() {
 		return
 	}
 	for i := copies; i >= 1; i-- {
-		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), "send DELETE "+strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(ids, %d)}", i)))
+		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(ids, %d)}", i))))
 	}
 }
 
@@ -127,23 +121,23 @@ func durabilityChecks() []Check {
 	lives := func(s *script, how, word string) {
 		s.make(2)
 		if s.Supports("replace") {
-			s.replaced("replace the first", "need status 2xx")
+			s.replaced("replace the first", need("status 2xx"))
 		}
-		s.readBack("read the first", "need status 200")
-		s.step("read the second", "send GET "+s.at("other"), "need status 200")
+		s.readBack("read the first", need("status 200"))
+		s.step("read the second", send("GET", s.at("other")), need("status 200"))
 		gone := s.Supports("delete") && !s.makesByName()
 		if gone {
 			s.makeOne(2)
-			s.step("remove the third", "send DELETE "+s.at("third"), "need status 2xx")
+			s.step("remove the third", send("DELETE", s.at("third")), need("status 2xx"))
 		}
 		// A run that has not started the service leaves this step out, and with it
 		// those that look back at it.
-		s.step("start the service anew", how+" service", "send GET "+s.at("id"), "need status not 5xx")
+		s.step("start the service anew", startAnew(how), send("GET", s.at("id")), need("status not 5xx"))
 		except := s.except()
-		s.readBack("the first is as it was", anew, word+" status 200", word+" body same as \"read the first\""+except+" when status 200")
-		s.step("the second is as it was", anew, "send GET "+s.at("other"), word+" status 200", word+" body same as \"read the second\""+except+" when status 200")
+		s.readBack("the first is as it was", anew, says(word, "status 200"), says(word, `body same as "read the first"`+except+" when status 200"))
+		s.step("the second is as it was", anew, send("GET", s.at("other")), says(word, "status 200"), says(word, `body same as "read the second"`+except+" when status 200"))
 		if gone {
-			s.step("the third is gone", anew, "send GET "+s.at("third"), word+" status "+s.gone())
+			s.step("the third is gone", anew, send("GET", s.at("third")), says(word, "status "+s.gone()))
 		}
 	}
 	return []Check{
@@ -168,9 +162,9 @@ func durabilityChecks() []Check {
 			Mend:   "keep the count with the data",
 			Write: func(s *script) {
 				s.make(1)
-				s.step("start the service anew", "restart service", "send GET "+s.at("id"), "need status 200")
-				s.makeOne(1, anew, "expect "+s.idPath()+" is not {id}")
-				s.readBack("the first is as it was", anew, "expect status 200", s.shows("expect", "made"))
+				s.step("start the service anew", startAnew("restart"), send("GET", s.at("id")), need("status 200"))
+				s.makeOne(1, anew, expect(s.idPath()+" is not {id}"))
+				s.readBack("the first is as it was", anew, expect("status 200"), s.shows("expect", "made"))
 			},
 		},
 	}

@@ -13,10 +13,10 @@ func repeatChecks() []Check {
 				s.have()
 				s.observe(false)
 				for _, m := range []string{"GET", "HEAD", "OPTIONS"} {
-					s.step(m+" the item, twice", "send "+m+" "+s.at("id"), s.unchanged(""), "again", s.unchanged(""))
+					s.step(m+" the item, twice", send(m, s.at("id")), s.unchanged(""), again(), s.unchanged(""))
 				}
 				if s.Supports("list") {
-					s.step("GET the list, twice", "send GET "+s.coll(), s.unchanged(""), "again", s.unchanged(""))
+					s.step("GET the list, twice", send("GET", s.coll()), s.unchanged(""), again(), s.unchanged(""))
 				}
 			},
 		},
@@ -27,8 +27,8 @@ func repeatChecks() []Check {
 			Mend:   "leave it out, or declare it `volatile`",
 			Write: func(s *script) {
 				s.have()
-				s.readBack("read it", "need status 200")
-				s.readBack("read it again", "need status 200", "prefer "+s.subject()+" same as "+s.source("read it")+s.except())
+				s.readBack("read it", need("status 200"))
+				s.readBack("read it again", need("status 200"), prefer(s.subject()+" same as "+s.source("read it")+s.except()))
 			},
 		},
 		{
@@ -40,7 +40,7 @@ func repeatChecks() []Check {
 				s.observe(true)
 				s.observeItem("id", true)
 				s.make(1)
-				s.replaced("replace it, three times", "need status 2xx", "again 2 times", "expect status not 5xx and not 409", s.unchanged(""))
+				s.replaced("replace it, three times", need("status 2xx"), againTimes(2), expect("status not 5xx and not 409"), s.unchanged(""))
 			},
 		},
 		{
@@ -50,12 +50,12 @@ func repeatChecks() []Check {
 			Mend:   "look whether the item is there, and answer by that",
 			Write: func(s *script) {
 				s.observe(true)
-				gains := ""
+				gains := line{}
 				if s.watched {
-					gains = "expect " + s.observed() + " gains 1"
+					gains = expect(s.observed() + " gains 1")
 				}
-				s.attempt("put it, twice", bodyLine(s.Make, s.example(s.Make, 0)), "expect status "+s.accepts("create", "201"), gains,
-					"again", "expect status "+s.accepts("replace", "200 or 202 or 204"), s.unchanged(""))
+				s.attempt("put it, twice", bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.accepts("create", "201")), gains,
+					again(), expect("status "+s.accepts("replace", "200 or 202 or 204")), s.unchanged(""))
 			},
 		},
 		{
@@ -66,7 +66,7 @@ func repeatChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.make(1)
-				s.step("remove it, twice", "send DELETE "+s.at("id"), "need status 2xx", "again", "expect status "+s.accepts("repeat delete", "404 or 410 or 2xx"), s.unchanged(""))
+				s.step("remove it, twice", send("DELETE", s.at("id")), need("status 2xx"), again(), expect("status "+s.accepts("repeat delete", "404 or 410 or 2xx")), s.unchanged(""))
 			},
 		},
 		{
@@ -78,11 +78,11 @@ func repeatChecks() []Check {
 				s.observe(true)
 				s.observeItem("id", true)
 				s.make(1)
-				again := ""
-				if s.unchanged("") != "" {
-					again = "prefer state unchanged"
+				same := line{}
+				if !s.unchanged("").none() {
+					same = prefer("state unchanged")
 				}
-				s.amended("amend it, twice", "need status 2xx", "again", "prefer status 2xx", again)
+				s.amended("amend it, twice", need("status 2xx"), again(), prefer("status 2xx"), same)
 			},
 		},
 		{
@@ -93,12 +93,12 @@ func repeatChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				s.make(1)
-				claims := []string{bodyLine(s.Make, "{made}"), "prefer status 2xx or 4xx"}
+				claims := []line{bodyLine(s.Make, "{made}"), prefer("status 2xx or 4xx")}
 				if s.watched {
-					claims = append(claims, "prefer "+s.observed()+" gains 1 when status 2xx", "prefer "+s.observed()+" unchanged when status 4xx")
+					claims = append(claims, prefer(s.observed()+" gains 1 when status 2xx"), prefer(s.observed()+" unchanged when status 4xx"))
 				}
 				s.attempt("send the same again", claims...)
-				s.step("read the second", "when status 2xx of \"send the same again\"", "send GET "+s.at("stray1"), "prefer status 200")
+				s.step("read the second", when("status 2xx of \"send the same again\""), send("GET", s.at("stray1")), prefer("status 200"))
 			},
 		},
 		{
@@ -112,13 +112,13 @@ func repeatChecks() []Check {
 				s.turns()
 				s.let("key", `"{uuid()}"`)
 				s.let("made", s.example(s.Make, 0))
-				send := []string{"send POST " + s.coll(), "header Idempotency-Key: {key}", bodyLine(s.Make, "{made}")}
-				s.step("make one", append(send, "need status 2xx", s.keepID("id"))...)
-				claims := []string{"expect status same as \"make one\"", s.unchanged("")}
+				request := []line{send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}")}
+				s.step("make one", append(request, need("status 2xx"), s.keepID("id"))...)
+				claims := []line{expect("status same as \"make one\""), s.unchanged("")}
 				if s.Identity != "" {
-					claims = append(claims, "expect "+s.idPath()+" is {id} when body is any")
+					claims = append(claims, expect(s.idPath()+" is {id} when body is any"))
 				}
-				s.step("send it again with the same key", append(send, claims...)...)
+				s.step("send it again with the same key", append(request, claims...)...)
 				s.leave("id")
 			},
 		},
@@ -132,10 +132,10 @@ func repeatChecks() []Check {
 				s.parent()
 				s.turns()
 				s.let("key", `"{uuid()}"`)
-				key := "header Idempotency-Key: {key}"
-				s.step("make one", "send POST "+s.coll(), key, bodyLine(s.Make, s.example(s.Make, 0)), "need status 2xx", s.keepID("id"))
+				key := headerLine("Idempotency-Key: {key}")
+				s.step("make one", send("POST", s.coll()), key, bodyLine(s.Make, s.example(s.Make, 0)), need("status 2xx"), s.keepID("id"))
 				s.leave("id")
-				s.attempt("send another with the same key", key, bodyLine(s.Make, s.example(s.Make, 1)), "expect status 4xx", s.unchanged(""))
+				s.attempt("send another with the same key", key, bodyLine(s.Make, s.example(s.Make, 1)), expect("status 4xx"), s.unchanged(""))
 			},
 		},
 		{
@@ -147,16 +147,16 @@ func repeatChecks() []Check {
 				s.observe(false)
 				s.parent()
 				s.turns()
-				gains := ""
+				gains := line{}
 				if s.watched {
-					gains = "expect " + s.observed() + " gains 1"
+					gains = expect(s.observed() + " gains 1")
 				}
 				for k := range 2 {
 					key := fmt.Sprintf("key_%d", k+1)
 					s.let(key, `"{uuid()}"`)
-					claims := []string{"send POST " + s.coll(), "header Idempotency-Key: {" + key + "}", bodyLine(s.Make, s.example(s.Make, k)), "need status 2xx", s.keepID(itemNames[k]), gains}
+					claims := []line{send("POST", s.coll()), headerLine("Idempotency-Key: {" + key + "}"), bodyLine(s.Make, s.example(s.Make, k)), need("status 2xx"), s.keepID(itemNames[k]), gains}
 					if k == 1 && s.Identity != "" {
-						claims = append(claims, "expect "+s.idPath()+" is not {id} when body is any")
+						claims = append(claims, expect(s.idPath()+" is not {id} when body is any"))
 					}
 					s.step("make "+ordinals[k]+" with a key of its own", claims...)
 					s.leave(itemNames[k])

@@ -7,22 +7,22 @@ const anError = `{ "error": not null, ... } or { "errors": not null, ... } or { 
 
 // offPath writes requests that are refused: of what is not there, of what
 // cannot be read, of what cannot be done.
-func (s *script) offPath(claims func(kind string) []string) {
+func (s *script) offPath(claims func(kind string) []line) {
 	if s.Supports("read") && (s.creates() || s.Supports("list")) {
 		s.absent()
-		s.step("what is not there", append([]string{"send GET " + s.at("nobody")}, claims("missing")...)...)
+		s.step("what is not there", append([]line{send("GET", s.at("nobody"))}, claims("missing")...)...)
 	}
 	if s.creates() {
-		s.attempt("what is no JSON", append([]string{`text "{ \"name\": \"half" as ` + s.media()}, claims("invalid")...)...)
+		s.attempt("what is no JSON", append([]line{textBody(halfABody, s.media())}, claims("invalid")...)...)
 		if len(s.Make.Fields) > 0 && len(s.Required) > 0 {
-			s.attempt("what lacks a member", append([]string{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
+			s.attempt("what lacks a member", append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
 		}
 	}
 	method := invented
 	if s.Disposable {
 		method = "PATCH"
 	}
-	s.step("what cannot be done", append([]string{"send " + method + " " + s.coll(), "json {}"}, claims("method")...)...)
+	s.step("what cannot be done", append([]line{send(method, s.coll()), jsonBody("{}", "")}, claims("method")...)...)
 }
 
 func representationChecks() []Check {
@@ -33,15 +33,15 @@ func representationChecks() []Check {
 			Cause:  "the framework guesses the type, or a handler writes bytes",
 			Mend:   "set Content-Type wherever a body is written",
 			Write: func(s *script) {
-				typed := []string{"expect header Content-Type exists when text matches /./", "expect header Content-Type matches /json/i when body is object or array"}
+				typed := []line{expect("header Content-Type exists when text matches /./"), expect("header Content-Type matches /json/i when body is object or array")}
 				s.have()
 				if s.Supports("list") {
-					s.step("read the list", append([]string{"send GET " + s.coll(), "need status 200"}, typed...)...)
+					s.step("read the list", append([]line{send("GET", s.coll()), need("status 200")}, typed...)...)
 				}
 				if s.Supports("read") {
-					s.readBack("read the item", append([]string{"need status 200"}, typed...)...)
+					s.readBack("read the item", append([]line{need("status 200")}, typed...)...)
 				}
-				s.offPath(func(string) []string { return typed })
+				s.offPath(func(string) []line { return typed })
 			},
 		},
 		{
@@ -50,15 +50,15 @@ func representationChecks() []Check {
 			Cause:  "JSON is put together as text, or encoded in another character set",
 			Mend:   "let a JSON encoder write it",
 			Write: func(s *script) {
-				valid := []string{"expect body json when header Content-Type matches /json/i"}
+				valid := []line{expect("body json when header Content-Type matches /json/i")}
 				s.have()
 				if s.Supports("list") {
-					s.step("read the list", append([]string{"send GET " + s.coll(), "need status 200"}, valid...)...)
+					s.step("read the list", append([]line{send("GET", s.coll()), need("status 200")}, valid...)...)
 				}
 				if s.Supports("read") {
-					s.readBack("read the item", append([]string{"need status 200"}, valid...)...)
+					s.readBack("read the item", append([]line{need("status 200")}, valid...)...)
 				}
-				s.offPath(func(string) []string { return valid })
+				s.offPath(func(string) []line { return valid })
 			},
 		},
 		{
@@ -73,12 +73,12 @@ func representationChecks() []Check {
 			Cause:  "bytes are written behind the header section",
 			Mend:   "answer 200 where there is something to say",
 			Write: func(s *script) {
-				const none = "expect body empty when status 204 or 205 or 304"
+				none := expect("body empty when status 204 or 205 or 304")
 				s.make(1, none)
 				if s.Supports("read") {
-					s.step("only its head", "send HEAD "+s.at("id"), "expect body empty")
-					s.readBack("read it", "need status 200", "keep tag from header ETag if there")
-					s.readBack("read it if it has changed", "when header ETag exists of \"read it\"", "header If-None-Match: {tag}", none)
+					s.step("only its head", send("HEAD", s.at("id")), expect("body empty"))
+					s.readBack("read it", need("status 200"), keep("tag from header ETag if there"))
+					s.readBack("read it if it has changed", when("header ETag exists of \"read it\""), headerLine("If-None-Match: {tag}"), none)
 				}
 				if s.Supports("replace") {
 					s.replaced("replace it", none)
@@ -87,7 +87,7 @@ func representationChecks() []Check {
 					s.amended("amend it", none)
 				}
 				if s.Supports("delete") {
-					s.step("remove it", "send DELETE "+s.at("id"), none)
+					s.step("remove it", send("DELETE", s.at("id")), none)
 				}
 			},
 		},
@@ -97,8 +97,8 @@ func representationChecks() []Check {
 			Cause:  "errors are caught, worded and sent with the default status",
 			Mend:   "answer with the status that the words are about",
 			Write: func(s *script) {
-				const fine = "expect body is not " + anError + " when status 2xx"
-				s.offPath(func(string) []string { return []string{fine} })
+				fine := expect("body is not " + anError + " when status 2xx")
+				s.offPath(func(string) []line { return []line{fine} })
 			},
 		},
 		{
@@ -108,9 +108,10 @@ func representationChecks() []Check {
 			Mend:   "make both from one value",
 			Write: func(s *script) {
 				n := 0
-				s.offPath(func(string) []string {
+				s.offPath(func(string) []line {
 					n++
-					return []string{fmt.Sprintf("keep code%d from status", n), fmt.Sprintf("expect $.status is {code%d} when body is { \"status\": integer 100..599, ... }", n)}
+					code := fmt.Sprintf("code%d", n)
+					return []line{keep(code + " from status"), expect("$.status is {" + code + "} when body is { \"status\": integer 100..599, ... }")}
 				})
 			},
 		},
@@ -125,11 +126,11 @@ func representationChecks() []Check {
 			Cause:  "some are made by handlers, some by the framework",
 			Mend:   "make all of them in one place",
 			Write: func(s *script) {
-				s.offPath(func(kind string) []string {
+				s.offPath(func(kind string) []line {
 					if kind == "missing" {
-						return []string{"need status 4xx", "need text matches /./"}
+						return []line{need("status 4xx"), need("text matches /./")}
 					}
-					return []string{"prefer body resembles \"what is not there\" when status 4xx"}
+					return []line{prefer("body resembles \"what is not there\" when status 4xx")}
 				})
 			},
 		},
@@ -139,20 +140,20 @@ func representationChecks() []Check {
 			Cause:  "exceptions are sent to clients, as on a developer's machine",
 			Mend:   "log the details, and send an id to find them by",
 			Write: func(s *script) {
-				s.offPath(func(string) []string { return []string{"expect body leaks nothing"} })
+				s.offPath(func(string) []line { return []line{expect("body leaks nothing")} })
 				if s.Supports("read") {
-					s.step("an odd identity", "send GET "+s.parented(replaceID(s.Item, "%27")), "expect body leaks nothing")
+					s.step("an odd identity", send("GET", s.parented(replaceID(s.Item, "%27"))), expect("body leaks nothing"))
 				}
 				if s.creates() && len(s.Make.Fields) > 0 {
 					for i, f := range s.Make.Fields {
 						if wrong, ok := wrongOf[f.Kind]; ok {
-							s.attempt(f.Name+" is of another type", bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), "expect body leaks nothing")
+							s.attempt(f.Name+" is of another type", bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), expect("body leaks nothing"))
 						}
 					}
 				}
 				if posts(s.Resource) == "" && len(s.Unique) > 0 {
 					s.let("made", s.example(s.Make, 0))
-					s.attempt("make the same twice", bodyLine(s.Make, "{made}"), "expect body leaks nothing")
+					s.attempt("make the same twice", bodyLine(s.Make, "{made}"), expect("body leaks nothing"))
 				}
 			},
 		},
@@ -163,9 +164,9 @@ func representationChecks() []Check {
 			Mend:   "choose among what is offered, and answer 406 or the default",
 			Write: func(s *script) {
 				s.have()
-				s.readBack("read it as it comes", "need status 200")
-				s.readBack("read it as JSON", "header Accept: application/json", "prefer status 200 or 406", "prefer header Content-Type matches /json/i when status 200")
-				s.readBack("read it as nothing that is known", "header Accept: application/x-gull-feathers", "expect status not 5xx", "prefer status 200 or 406")
+				s.readBack("read it as it comes", need("status 200"))
+				s.readBack("read it as JSON", headerLine("Accept: application/json"), prefer("status 200 or 406"), prefer("header Content-Type matches /json/i when status 200"))
+				s.readBack("read it as nothing that is known", headerLine("Accept: application/x-gull-feathers"), expect("status not 5xx"), prefer("status 200 or 406"))
 			},
 		},
 		{
@@ -175,9 +176,9 @@ func representationChecks() []Check {
 			Mend:   "send Vary: Accept",
 			Write: func(s *script) {
 				s.have()
-				s.readBack("read it as JSON", "header Accept: application/json", "need status not 5xx")
+				s.readBack("read it as JSON", headerLine("Accept: application/json"), need("status not 5xx"))
 				for _, t := range []string{"application/xml", "text/csv"} {
-					s.readBack("read it as "+t, "header Accept: "+t, `prefer header Vary matches /accept|\*/i when header Content-Type is "`+t+`"`)
+					s.readBack("read it as "+t, headerLine("Accept: "+t), prefer(`header Vary matches /accept|\*/i when header Content-Type is "`+t+`"`))
 				}
 			},
 		},
@@ -188,7 +189,7 @@ func representationChecks() []Check {
 			Mend:   "take the one item out before encoding",
 			Write: func(s *script) {
 				s.have()
-				s.readBack("read it", "need status 200", "expect "+s.subject()+" is object")
+				s.readBack("read it", need("status 200"), expect(s.subject()+" is object"))
 			},
 		},
 	}

@@ -4,7 +4,6 @@
 package resource
 
 import (
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -225,15 +224,15 @@ func (rd *reader) identity(b *syntax.Identity) {
 }
 
 func (rd *reader) example(c *syntax.Statement, b *syntax.Content) {
-	e := &Example{Text: syntax.NodeText(b.Value)}
+	e := &Example{Text: syntax.OneLine(b.Value)}
 	if b.Media != nil {
 		e.Media = b.Media.Raw
 	}
 	if n := rd.object(b.Value); n != nil {
-		e.Text = syntax.NodeText(n)
+		e.Text = syntax.OneLine(n)
 		for _, f := range n.Fields {
 			name, _ := f.Key.Template.Plain()
-			e.Fields = append(e.Fields, Field{name, syntax.NodeText(f.Value), rd.kind(f.Value)})
+			e.Fields = append(e.Fields, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value)})
 		}
 	}
 	switch c.Word {
@@ -436,8 +435,6 @@ func (e *Example) object(change map[string]*string) string {
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
 }
-
-func quoted(name string) string { return fmt.Sprintf("%q", name) }
 
 // Operations are the methods and path templates of resources, "GET /boats".
 func Operations(list []*Resource) []string {

@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // script writes one derived scenario, as text of the language.
@@ -15,63 +15,58 @@ type script struct {
 	*Resource
 	check *Check
 	level string
-	// observes and lets stand before the steps; after are the clean-up.
-	observes, lets, body, after []string
-	strays                      int
+	// observes stand before the steps, and so do the lets; after is the clean-up.
+	observes    []string
+	lets        []binding
+	body, after []step
+	strays      int
 	// watched is set once the list, or an item, is observed.
 	watched bool
 	// had is set once there is an item to start from.
 	had bool
 	// pending are lines for the start of the next step: names that need what an
 	// earlier step keeps.
-	pending []string
+	pending []line
 }
 
-func (s *script) step(title string, lines ...string) {
-	lines = append(s.pending, lines...)
+func (s *script) step(title string, lines ...line) {
+	s.body = append(s.body, step{title, append(s.pending, lines...)})
 	s.pending = nil
-	s.body = append(s.body, stepText(title, lines))
 }
 
 // cleanup adds a step that runs whatever happened before. Later ones come
 // first: what depends on an item goes before the item.
-func (s *script) cleanup(title string, lines ...string) {
-	s.after = append([]string{stepText(title, lines)}, s.after...)
+func (s *script) cleanup(title string, lines ...line) {
+	s.after = append([]step{{title, lines}}, s.after...)
 }
-
-func stepText(title string, lines []string) string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "\n  step %s\n", strconv.Quote(title))
-	// What stands before the request comes first, wherever it was added.
-	for _, first := range []bool{true, false} {
-		for _, l := range lines {
-			word, _, _ := strings.Cut(l, " ")
-			if l != "" && slices.Contains([]string{"when", "let", "restart", "kill"}, word) == first {
-				b.WriteString("    " + l + "\n")
-			}
-		}
-	}
-	return b.String()
-}
-
-// sendsWrite finds requests that change state.
-var sendsWrite = regexp.MustCompile(`\n    send (POST|PUT|PATCH|DELETE) `)
 
 func (s *script) let(name, text string) {
-	line := "  let " + name + " = " + text + "\n"
+	b := binding{name, text}
 	switch {
-	case slices.Contains(s.lets, line):
+	case slices.Contains(s.lets, b):
 	case strings.HasPrefix(text, "{random_int("):
 		// Others are made of it.
-		s.lets = append([]string{line}, s.lets...)
+		s.lets = append([]binding{b}, s.lets...)
 	default:
-		s.lets = append(s.lets, line)
+		s.lets = append(s.lets, b)
 	}
+}
+
+// bound tells whether a name has been given a value before the steps.
+func (s *script) bound(name string) bool {
+	return slices.ContainsFunc(s.lets, func(b binding) bool { return b.name == name })
 }
 
 // soon binds a name at the start of the next step.
-func (s *script) soon(name, text string) {
-	s.pending = append(s.pending, "let "+name+" = "+text)
+func (s *script) soon(name, text string) { s.pending = append(s.pending, letLine(name, text)) }
+
+// writes tells whether some step sends what may change the state.
+func (s *script) writes() bool {
+	return slices.ContainsFunc(slices.Concat(s.body, s.after), func(st step) bool {
+		return slices.ContainsFunc(st.lines, func(l line) bool {
+			return l.place == request && !slices.ContainsFunc([]string{"GET", "HEAD", "OPTIONS", invented}, func(m string) bool { return strings.HasPrefix(l.text, "send "+m+" ") })
+		})
+	})
 }
 
 // text is the whole scenario.
@@ -81,8 +76,8 @@ func (s *script) text() string {
 	if s.level != s.check.Level {
 		title += ", " + s.level
 	}
-	fmt.Fprintf(&b, "scenario %s\n", strconv.Quote(title))
-	fmt.Fprintf(&b, "  about %s\n", strconv.Quote(s.check.Because()))
+	fmt.Fprintf(&b, "scenario %s\n", quoted(title))
+	fmt.Fprintf(&b, "  about %s\n", quoted(s.check.Because()))
 	fmt.Fprintf(&b, "  check %s of %s on %s", s.check.ID(), s.Name, s.check.Operation(s.Resource))
 	if s.level != "must" {
 		b.WriteString(" level " + s.level)
@@ -91,22 +86,29 @@ func (s *script) text() string {
 	for _, l := range s.Lines {
 		b.WriteString("  " + l + "\n")
 	}
-	rest := strings.Join(s.body, "") + strings.Join(s.after, "")
-	if sendsWrite.MatchString(rest) {
+	if s.writes() {
 		b.WriteString(s.guards())
 	}
 	b.WriteString(strings.Join(s.observes, ""))
+	rest := ""
+	for _, st := range slices.Concat(s.body, s.after) {
+		rest += st.text()
+	}
 	for i, l := range s.lets {
 		// A let that nothing uses would only be in the way.
-		name := strings.Fields(l)[1]
-		used := regexp.MustCompile(`\{[^{}]*\b` + name + `\b`)
-		if used.MatchString(rest) || used.MatchString(strings.Join(s.lets[i+1:], "")) {
-			b.WriteString(l)
+		used := mentions(rest, l.name) || slices.ContainsFunc(s.lets[i+1:], func(later binding) bool { return mentions(later.text, l.name) })
+		if used {
+			b.WriteString("  let " + l.name + " = " + l.text + "\n")
 		}
 	}
-	b.WriteString(strings.Join(s.body, ""))
+	for _, st := range s.body {
+		b.WriteString(st.text())
+	}
 	if len(s.after) > 0 {
-		b.WriteString("\nafterwards" + strings.Join(s.after, ""))
+		b.WriteString("\nafterwards")
+		for _, st := range s.after {
+			b.WriteString(st.text())
+		}
 	}
 	return b.String()
 }
@@ -144,11 +146,14 @@ func (r *Resource) idPath() string {
 }
 
 // keepID keeps the identity of what an answer shows.
-func (r *Resource) keepID(name string) string {
+func (r *Resource) keepID(name string) line { return keep(name + " from " + r.identitySource()) }
+
+// identitySource is where the answer to a create tells the item's identity.
+func (r *Resource) identitySource() string {
 	if r.Header != "" {
-		return "keep " + name + " from header " + r.Header
+		return "header " + r.Header
 	}
-	return "keep " + name + " from " + r.inItem(r.Identity)
+	return r.inItem(r.Identity)
 }
 
 // names of the items that a scenario makes, in turn.
@@ -178,11 +183,11 @@ func (s *script) turns() {
 func (s *script) example(e *Example, k int) string { return turned(e.Text, later(k)) }
 
 // bodyLine sends a JSON value, with the media type of the example.
-func bodyLine(e *Example, text string) string {
-	if e != nil && e.Media != "" {
-		return "json " + text + " as " + e.Media
+func bodyLine(e *Example, text string) line {
+	if e == nil {
+		return jsonBody(text, "")
 	}
-	return "json " + text
+	return jsonBody(text, e.Media)
 }
 
 // chosen is the name that the client gives to item number k.
@@ -190,7 +195,7 @@ func (s *script) chosen(k int) string { return turned(s.Chosen, later(k)) }
 
 // parent makes what the collection belongs to.
 func (s *script) parent() {
-	if s.Under == nil || slices.ContainsFunc(s.lets, func(l string) bool { return strings.Contains(l, s.Under.Name+"_turn =") }) {
+	if s.Under == nil || s.bound(s.Under.Name+"_turn") {
 		return
 	}
 	p := s.Under
@@ -212,24 +217,24 @@ func (s *script) parent() {
 	}
 	if p.makesByName() {
 		name := turned(p.Chosen, turn)
-		s.step("find a free place for one of "+p.Name, "send GET "+strings.ReplaceAll(up.parented(p.Item), "{id}", name), "need status 404 or 410")
-		s.step("make one of "+p.Name, "let "+id+" = "+strconv.Quote(name), "send PUT "+at, body, "need status 2xx")
+		s.step("find a free place for one of "+p.Name, send("GET", strings.ReplaceAll(up.parented(p.Item), "{id}", name)), need("status 404 or 410"))
+		s.step("make one of "+p.Name, letLine(id, inQuotes(name)), send("PUT", at), body, need("status 2xx"))
 	} else {
-		s.step("make one of "+p.Name, "send POST "+up.parented(p.Collection), body, "need status 2xx", p.keepID(id))
+		s.step("make one of "+p.Name, send("POST", up.parented(p.Collection)), body, need("status 2xx"), p.keepID(id))
 	}
 	s.after = append(s.after, up.after...)
 	if p.Supports("delete") {
-		s.cleanup("take one of "+p.Name+" away", "send DELETE "+at)
+		s.cleanup("take one of "+p.Name+" away", send("DELETE", at))
 	}
 }
 
 // make makes the items 0 to n-1, as what a check starts from: where it fails,
 // the check is blocked. Lines are added to the last one's step.
-func (s *script) make(n int, lines ...string) {
+func (s *script) make(n int, lines ...line) {
 	s.parent()
 	s.turns()
 	for k := range n {
-		var extra []string
+		var extra []line
 		if k == n-1 {
 			extra = lines
 		}
@@ -247,15 +252,15 @@ func (s *script) makeAmong() {
 	}
 }
 
-func (s *script) makeOne(k int, lines ...string) {
+func (s *script) makeOne(k int, lines ...line) {
 	s.had = true
 	id, made := itemNames[k], madeNames[k]
 	s.let(made, s.example(s.Make, k))
 	if s.makesByName() {
 		s.free(k)
-		s.step("make "+ordinals[k], append([]string{"let " + id + " = " + strconv.Quote(s.chosen(k)), "send PUT " + s.at(id), bodyLine(s.Make, "{"+made+"}"), "need status 2xx"}, lines...)...)
+		s.step("make "+ordinals[k], append([]line{letLine(id, inQuotes(s.chosen(k))), send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), need("status 2xx")}, lines...)...)
 	} else {
-		s.step("make "+ordinals[k], append([]string{"send POST " + s.coll(), bodyLine(s.Make, "{"+made+"}"), "need status 2xx", s.keepID(id)}, lines...)...)
+		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need("status 2xx"), s.keepID(id)}, lines...)...)
 	}
 	s.leave(id)
 }
@@ -283,13 +288,13 @@ func (s *script) free(k int) {
 		title += " for " + ordinals[k]
 	}
 	s.step(title,
-		"send GET "+strings.ReplaceAll(s.parented(s.Item), "{id}", s.chosen(k)), "need status 404 or 410")
+		send("GET", strings.ReplaceAll(s.parented(s.Item), "{id}", s.chosen(k))), need("status 404 or 410"))
 }
 
 // leave cleans an item up.
 func (s *script) leave(id string) {
 	if s.Supports("delete") {
-		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + id}[id == "id"], "send DELETE "+s.at(id))
+		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + id}[id == "id"], send("DELETE", s.at(id)))
 	}
 }
 
@@ -304,7 +309,7 @@ func (s *script) have() {
 		return
 	}
 	s.parent()
-	s.step("look at the list", "send GET "+s.coll(), "need status 200", "need "+s.Members+" count 1..", "keep ids from "+s.Members+strings.TrimPrefix(s.By, "$"))
+	s.step("look at the list", send("GET", s.coll()), need("status 200"), need(s.Members+" count 1.."), keep("ids from "+s.Members+strings.TrimPrefix(s.By, "$")))
 	s.soon("id", "{nth(ids, 1)}")
 }
 
@@ -321,7 +326,7 @@ func (s *script) nobody() {
 
 // attempt tries to make an item that must not be made. What is made all the
 // same is taken away again.
-func (s *script) attempt(title string, lines ...string) {
+func (s *script) attempt(title string, lines ...line) {
 	s.strays++
 	stray := s.stray()
 	if s.makesByName() {
@@ -329,28 +334,25 @@ func (s *script) attempt(title string, lines ...string) {
 			s.parent()
 			s.turns()
 			s.free(attempted)
-			lines = append([]string{"let place = " + strconv.Quote(s.chosen(attempted)), "send PUT " + s.at("place")}, lines...)
+			lines = append([]line{letLine("place", inQuotes(s.chosen(attempted))), send("PUT", s.at("place"))}, lines...)
 			s.leave("place")
 		} else {
-			lines = append([]string{"send PUT " + s.at("place")}, lines...)
+			lines = append([]line{send("PUT", s.at("place"))}, lines...)
 		}
 		s.step(title, lines...)
 		return
 	}
 	s.parent()
 	s.turns()
-	all := []string{"send POST " + s.coll()}
-	request, claims := lines, []string{}
-	for i, l := range lines {
-		if word := strings.Fields(l)[0]; word == "expect" || word == "prefer" || word == "need" || word == "keep" {
-			request, claims = lines[:i], lines[i:]
-			break
-		}
+	all := append([]line{send("POST", s.coll())}, lines...)
+	// What is made is known before anything is claimed.
+	claims := slices.IndexFunc(all, func(l line) bool { return l.place == claim })
+	if claims < 0 {
+		claims = len(all)
 	}
-	all = append(append(all, request...), s.keepID(stray)+" if there")
-	s.step(title, append(all, claims...)...)
+	s.step(title, slices.Insert(all, claims, s.keepID(stray).ifThere())...)
 	if s.Supports("delete") {
-		s.cleanup("take away what came of: "+title, "when status 2xx of "+strconv.Quote(title), "send DELETE "+s.at(stray))
+		s.cleanup("take away what came of: "+title, when("status 2xx of "+quoted(title)), send("DELETE", s.at(stray)))
 	}
 }
 
@@ -462,35 +464,36 @@ func memberPath(name string) string {
 	if plainName.MatchString(name) {
 		return "$." + name
 	}
-	return "$['" + strings.ReplaceAll(name, "'", `\'`) + "']"
+	return "$[" + value.QuoteName(name) + "]"
 }
 
 var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
 
 // unchanged expects the state to be what it was, where any is observed.
-func (s *script) unchanged(when string) string {
+func (s *script) unchanged(when string) line {
 	if !s.watched && len(s.observes) == 0 {
-		return ""
+		return line{}
 	}
-	return strings.TrimSpace("expect state unchanged " + when)
+	return expect(strings.TrimSpace("state unchanged " + when))
 }
 
-// shows expects an answer to show what was sent under a name.
-func (s *script) shows(word, made string) string {
+// shows says of an answer, with expect or prefer, that it shows what was sent
+// under a name.
+func (s *script) shows(word, made string) line {
 	if s.Reads != "" {
-		return word + " " + s.subject() + " is " + s.Reads
+		return says(word, s.subject()+" is "+s.Reads)
 	}
-	want := "{" + made + "}"
-	if e := s.exampleOf(made); len(s.Hidden) > 0 && e != nil && len(e.Fields) > 0 {
-		var parts []string
-		for _, f := range e.Fields {
-			if !slices.Contains(s.Hidden, f.Name) && plainName.MatchString(f.Name) {
-				parts = append(parts, quoted(f.Name)+": {"+made+"."+f.Name+"}")
-			}
+	e := s.exampleOf(made)
+	if len(s.Hidden) == 0 || e == nil || len(e.Fields) == 0 {
+		return s.covers(word, "{"+made+"}")
+	}
+	var parts []string
+	for _, f := range e.Fields {
+		if !slices.Contains(s.Hidden, f.Name) {
+			parts = append(parts, quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
-		want = "{ " + strings.Join(parts, ", ") + " }"
 	}
-	return s.covers(word, want)
+	return s.covers(word, "{ "+strings.Join(parts, ", ")+" }")
 }
 
 func (s *script) exampleOf(made string) *Example {
@@ -501,11 +504,11 @@ func (s *script) exampleOf(made string) *Example {
 }
 
 // covers expects the item in an answer to have members of these values.
-func (s *script) covers(word, want string) string {
+func (s *script) covers(word, want string) line {
 	if s.Content == "$" {
-		return word + " body covers " + want
+		return says(word, "body covers "+want)
 	}
-	return word + " " + s.Content + " contains " + want
+	return says(word, s.Content+" contains "+want)
 }
 
 // subject is the item in its own answer.

@@ -134,7 +134,7 @@ type Expr struct {
 	Literal *Node
 }
 
-// Access is one step inside a value: .member or [index].
+// Access is one step inside a value: .member, ["member"] or [index].
 type Access struct {
 	Member string
 	Index  int

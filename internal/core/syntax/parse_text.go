@@ -188,6 +188,22 @@ func (c *cursor) term(deep int) *Expr {
 			c.i++
 			e.Access = append(e.Access, Access{Member: c.word()})
 			continue
+		case c.at(`["`):
+			// A member whose name is not a word.
+			c.i++
+			mark := len(c.diags)
+			n := c.stringNode()
+			text, plain := "", false
+			if !c.failed {
+				text, plain = n.Template.Plain()
+			}
+			if !plain || n.Block || c.peek() != ']' {
+				c.diags = c.diags[:mark]
+				return nil
+			}
+			c.i++
+			e.Access = append(e.Access, Access{Member: text})
+			continue
 		case c.peek() == '[':
 			c.i++
 			n, ok := 0, false

@@ -17,6 +17,14 @@ func nodeTextAt(n *Node, level, before int) string {
 // NodeText is a value or shape on one line where it has no line ends of its own.
 func NodeText(n *Node) string { return nodeText(n, 0) }
 
+// OneLine is a value or shape on one line, without its comments; only texts of
+// several lines keep theirs.
+func OneLine(n *Node) string {
+	w := &valueWriter{oneLine: true, joined: true}
+	w.node(n)
+	return w.b.String()
+}
+
 type valueWriter struct {
 	b     strings.Builder
 	level int
@@ -24,6 +32,8 @@ type valueWriter struct {
 	before int
 	// oneLine writes what stands in an object or array on one line.
 	oneLine bool
+	// joined does so where it stands on several lines too.
+	joined bool
 }
 
 func (w *valueWriter) line() {
@@ -136,7 +146,7 @@ func (w *valueWriter) container(n *Node) {
 	if n.AnyOrder {
 		open = "any order ["
 	}
-	if w.oneLine && !n.Broken {
+	if w.oneLine && (w.joined || !n.Broken) {
 		w.flat(n, open, end)
 		return
 	}

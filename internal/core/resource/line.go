@@ -1,0 +1,140 @@
+package resource
+
+import (
+	"strconv"
+	"strings"
+
+	"usualpath/internal/core/value"
+)
+
+// place is where a line stands in its step.
+type place int
+
+const (
+	// before the request: conditions, names, a restart.
+	before place = iota
+	// request is what is sent, detail a line below it.
+	request
+	detail
+	// claim is about the answer; repeat sends the request once more.
+	claim
+	repeat
+)
+
+// line is one line of a step, as text of the language. The zero line is none.
+type line struct {
+	place place
+	text  string
+}
+
+func (l line) none() bool { return l.text == "" }
+
+// at is a line at a place.
+func at(p place, text string) line { return line{p, text} }
+
+func when(condition string) line       { return at(before, "when "+condition) }
+func letLine(name, text string) line   { return at(before, "let "+name+" = "+text) }
+func startAnew(how string) line        { return at(before, how+" service") }
+func send(method, target string) line  { return at(request, "send "+method+" "+target) }
+func headerLine(text string) line      { return at(detail, "header "+text) }
+func withoutHeader(name string) line   { return at(detail, "without header "+name) }
+func queryLine(name, text string) line { return at(detail, "query "+name+" = "+text) }
+func together(n int) line              { return at(detail, "together "+strconv.Itoa(n)) }
+func retry(text string) line           { return at(detail, "retry "+text) }
+func expect(what string) line          { return at(claim, "expect "+what) }
+func prefer(what string) line          { return at(claim, "prefer "+what) }
+func need(what string) line            { return at(claim, "need "+what) }
+func keep(what string) line            { return at(claim, "keep "+what) }
+func again() line                      { return at(repeat, "again") }
+func againTimes(n int) line            { return at(repeat, "again "+strconv.Itoa(n)+" times") }
+
+// jsonBody sends a value, with a media type or "" for that of JSON.
+func jsonBody(text, media string) line { return at(detail, "json "+text+as(media)) }
+
+// textBody sends a text as it is.
+func textBody(text, media string) line { return at(detail, "text "+quoted(text)+as(media)) }
+
+func as(media string) string {
+	if media == "" {
+		return ""
+	}
+	return " as " + media
+}
+
+// ifThere keeps nothing where nothing is found.
+func (l line) ifThere() line { return line{l.place, l.text + " if there"} }
+
+// says is a claim with a word of the caller's: expect, prefer or need.
+func says(word, what string) line { return at(claim, word+" "+what) }
+
+// quoted is a text as a string of the language: no brace in it stands for a name.
+func quoted(text string) string {
+	plain := value.Quoted(text)
+	var b strings.Builder
+	for i := range len(plain) {
+		if plain[i] == '{' && wordByte(plain[i+1]) {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(plain[i])
+	}
+	return b.String()
+}
+
+// inQuotes is a text of the language, as it stands in a file, as a string.
+func inQuotes(raw string) string { return `"` + raw + `"` }
+
+// of names a step whose answer is meant.
+func of(title string) string { return " of " + quoted(title) }
+
+// memberOf is a member of a named value, in braces.
+func memberOf(name, member string) string {
+	if plainName.MatchString(member) {
+		return "{" + name + "." + member + "}"
+	}
+	return "{" + name + "[" + value.Quoted(member) + "]}"
+}
+
+// step is one step of a derived scenario.
+type step struct {
+	title string
+	lines []line
+}
+
+func (s step) text() string {
+	var b strings.Builder
+	b.WriteString("\n  step " + quoted(s.title) + "\n")
+	// What stands before the request comes first, wherever it was added.
+	for _, first := range []bool{true, false} {
+		for _, l := range s.lines {
+			if !l.none() && (l.place == before) == first {
+				b.WriteString("    " + l.text + "\n")
+			}
+		}
+	}
+	return b.String()
+}
+
+// binding is a `let` of a derived scenario.
+type binding struct{ name, text string }
+
+// mentions tells whether a text names something in braces.
+func mentions(text, name string) bool {
+	for at := 0; ; {
+		i := strings.Index(text[at:], name)
+		if i < 0 {
+			return false
+		}
+		start, end := at+i, at+i+len(name)
+		at = end
+		if start > 0 && wordByte(text[start-1]) || end < len(text) && wordByte(text[end]) {
+			continue
+		}
+		if open := strings.LastIndexByte(text[:start], '{'); open >= 0 && !strings.ContainsRune(text[open:start], '}') {
+			return true
+		}
+	}
+}
+
+func wordByte(b byte) bool {
+	return b == '_' || b >= '0' && b <= '9' || b >= 'a' && b <= 'z' || b >= 'A' && b <= 'Z'
+}
