@@ -91,7 +91,7 @@ func memberOf(name, member string) string {
 	if plainName.MatchString(member) {
 		return "{" + name + "." + member + "}"
 	}
-	return "{" + name + "[" + value.Quoted(member) + "]}"
+	return "{" + name + "[" + quoted(member) + "]}"
 }
 
 // step is one step of a derived scenario.

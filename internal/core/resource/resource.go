@@ -391,7 +391,9 @@ func (rd *reader) names() {
 
 // turnWord finds {turn} where an example has it.
 var turnWord = regexp.MustCompile(`\bturn\b`)
-var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}]*\}`)
+
+// inBraces finds names in braces, and braces that stand for themselves.
+var inBraces = regexp.MustCompile(`\\\{|\{[A-Za-z_][^{}]*\}`)
 
 // turned is a text with another expression in place of the name turn.
 func turned(text, by string) string {

@@ -71,6 +71,8 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 		"no read":       strings.Replace(boats, "  make", "  supports list, create, delete\n  make", 1),
 		"by name":       "let tern = { \"name\": \"T {uuid()}\" }\nresource boats\n  collection /boats\n  make {tern}\n",
 		"not an object": "resource boats\n  collection /boats\n  make [1, 2]\n  remake [2]\n  amend [3] as application/json-patch+json\n",
+		"odd names": "resource boats\n  collection /boats\n  make { \"@type\": \"Tern {turn}\", \"$ref\": \"x\", \"é\": 1, \"a b\": \"c\", \"1\": true, \"\": \"e\", \"it's\": \"q\", \"say \\\"so\\\"\": \"q\", \"two\\nlines\": \"t\", \"\\{turn}\": \"b\", \"back\\\\slash\": \"s\" }\n" +
+			"  remake { \"@type\": \"Tern {turn}\", \"$ref\": \"y\", \"a b\": \"d {turn}\" }\n  amend { \"two\\nlines\": \"u\" }\n  assigned id, \"@id\"\n  required \"@type\", \"a b\", \"two\\nlines\"\n  unique \"@type\"\n  hidden \"it's\"\n  auth bearer \"t\"\n",
 		"reads":         strings.Replace(boats, "  make", "  reads { \"id\": integer, ... }\n  item /boat/{id}.json\n  make", 1),
 	} {
 		t.Run(name, func(t *testing.T) {
