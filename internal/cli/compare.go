@@ -8,10 +8,10 @@ import (
 	"io"
 	"os"
 	"strings"
+	"usualpath/internal/core/exchange"
 
 	"github.com/spf13/cobra"
 
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/record"
 	"usualpath/internal/report"
 )
@@ -110,7 +110,7 @@ func parts(d *record.Comparison) []part {
 		if p.Slower {
 			word = "slower"
 		}
-		paces = append(paces, clean(fmt.Sprintf("%s: %s: median %s, was %s (%d and %d samples)", p.Request, word, expect.Took(p.Is), expect.Took(p.Was), p.Samples[1], p.Samples[0])))
+		paces = append(paces, clean(fmt.Sprintf("%s: %s: median %s, was %s (%d and %d samples)", p.Request, word, exchange.Took(p.Is), exchange.Took(p.Was), p.Samples[1], p.Samples[0])))
 	}
 	return []part{{"failing newly", changes(d.Failing)}, {"mended", changes(d.Mended)}, {"new", changes(d.Added)}, {"gone", changes(d.Gone)}, {"answered differently", answered}, {"slower or faster", paces}}
 }

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/record"
-	"usualpath/internal/core/resource"
 	"usualpath/internal/report"
 	"usualpath/internal/report/out"
 	"usualpath/internal/runner"
@@ -48,7 +47,7 @@ Without --as it shows the run as run did.`,
 func (a *app) reportOn(records []string, format, file string, verbose, quiet bool) error {
 	if format == "terminal" {
 		_, width := terminal(a.out)
-		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet, Causes: resource.Causes}
+		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet}
 		return told(record.Read(records, view.Event))
 	}
 	if !slices.Contains(out.Formats(), format) {

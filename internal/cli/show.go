@@ -4,10 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"time"
+	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/expect"
-	"usualpath/internal/core/resource"
 	"usualpath/internal/report"
 	"usualpath/internal/runner"
 )
@@ -25,7 +24,7 @@ type shown struct {
 func (a *app) show(f *runFlags, again func(file, option, value string) string) *shown {
 	s := &shown{text: newPaced(a.out), quiet: f.quiet}
 	_, width := terminal(a.out)
-	s.view = &report.Terminal{W: s.text, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width, Causes: resource.Causes,
+	s.view = &report.Terminal{W: s.text, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width,
 		Again: func(file, title string) string { return again(file, "--only", title) },
 		AgainCheck: func(file, id, level string) string {
 			command := again(file, "--check", id)
@@ -43,7 +42,7 @@ func (s *shown) watching(a *app) runner.View {
 		Waiting: a.waiting,
 		Ready: func(base string, took time.Duration) {
 			if !s.quiet {
-				fmt.Fprintf(a.out, "the service is ready at %s after %s\n\n", base, expect.Took(took))
+				fmt.Fprintf(a.out, "the service is ready at %s after %s\n\n", base, exchange.Took(took))
 			}
 		},
 		Begin: func(scenarios int, since func(file, pattern string) string) {

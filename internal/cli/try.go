@@ -3,7 +3,9 @@ package cli
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
+	"usualpath/internal/core/syntax"
 
 	"github.com/spf13/cobra"
 
@@ -70,8 +72,6 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	return c
 }
 
-var tryMethods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE"}
-
 // check finds what is wrong with a request as it was typed.
 func (f *tryFlags) check(args []string) error {
 	form := "usualpath try GET http://127.0.0.1:8080/path"
@@ -86,10 +86,8 @@ func (f *tryFlags) check(args []string) error {
 		return usage(fmt.Sprintf("too many arguments: %s", strings.Join(args[2:], " ")), "put a body with blanks into quotes: --json '{ … }'")
 	}
 	if upper := strings.ToUpper(args[0]); upper != args[0] {
-		for _, m := range tryMethods {
-			if m == upper {
-				return usage("methods are case-sensitive (RFC 9110 §9.1)", "write "+upper)
-			}
+		if slices.Contains(syntax.Methods, upper) {
+			return usage("methods are case-sensitive (RFC 9110 §9.1)", "write "+upper)
 		}
 	}
 	if err := f.checkURL(args[1]); err != nil {

@@ -4,6 +4,7 @@
 package contract
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -13,7 +14,6 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 
@@ -113,17 +113,14 @@ func (d *Document) index() {
 		}
 	}
 	order := map[string]int{"GET": 0, "POST": 1, "PUT": 2, "PATCH": 3, "DELETE": 4}
-	sort.Slice(d.Operations, func(i, j int) bool {
-		a, b := d.Operations[i], d.Operations[j]
-		if a.Path != b.Path {
-			return a.Path < b.Path
+	at := func(o *Operation) int {
+		if i, known := order[o.Method]; known {
+			return i
 		}
-		x, known := order[a.Method]
-		y, also := order[b.Method]
-		if known && also {
-			return x < y
-		}
-		return known && !also || known == also && a.Method < b.Method
+		return len(order)
+	}
+	slices.SortFunc(d.Operations, func(a, b *Operation) int {
+		return cmp.Or(strings.Compare(a.Path, b.Path), at(a)-at(b), strings.Compare(a.Method, b.Method))
 	})
 }
 
@@ -234,7 +231,7 @@ func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) 
 		for t := range r.Content {
 			types = append(types, t)
 		}
-		sort.Strings(types)
+		slices.Sort(types)
 		return []string{fmt.Sprintf("%s, %d: the answer is %s, described are %s", o.Title(), a.Status, have, strings.Join(types, ", "))}
 	}
 	if media.Schema == nil || media.Schema.Value == nil || !exchange.IsJSON(have) {

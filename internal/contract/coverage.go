@@ -5,7 +5,7 @@ import (
 	"net/url"
 	"path/filepath"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -141,7 +141,7 @@ func (c *Coverage) Rows() []Row {
 					row.Missing = append(row.Missing, key)
 				}
 			}
-			sort.Strings(row.Missing)
+			slices.Sort(row.Missing)
 		}
 		for _, p := range o.Params {
 			if p.Value == nil || p.Value.In == "path" || p.Value.In == "cookie" {
@@ -155,7 +155,7 @@ func (c *Coverage) Rows() []Row {
 				row.Params = append(row.Params, p.Value.In+" "+p.Value.Name)
 			}
 		}
-		sort.Strings(row.Params)
+		slices.Sort(row.Params)
 		out = append(out, row)
 	}
 	documented := len(out)
@@ -165,7 +165,7 @@ func (c *Coverage) Rows() []Row {
 		}
 	}
 	rest := out[documented:]
-	sort.Slice(rest, func(i, j int) bool { return rest[i].Operation < rest[j].Operation })
+	slices.SortFunc(rest, func(a, b Row) int { return strings.Compare(a.Operation, b.Operation) })
 	return out
 }
 
@@ -174,7 +174,7 @@ func (t *touched) list() []string {
 	for s := range t.statuses {
 		codes = append(codes, s)
 	}
-	sort.Ints(codes)
+	slices.Sort(codes)
 	var out []string
 	for _, s := range codes {
 		out = append(out, fmt.Sprintf("%d×%d", s, t.statuses[s]))

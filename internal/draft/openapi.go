@@ -1,11 +1,11 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
-	"sort"
 	"strings"
+	"usualpath/internal/core/syntax"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
@@ -122,9 +122,8 @@ func collections(d *contract.Document) []*group {
 	for p := range byPath {
 		paths = append(paths, p)
 	}
-	sort.Slice(paths, func(i, j int) bool {
-		a, b := strings.Count(paths[i], "/"), strings.Count(paths[j], "/")
-		return a < b || a == b && paths[i] < paths[j]
+	slices.SortFunc(paths, func(a, b string) int {
+		return cmp.Or(strings.Count(a, "/")-strings.Count(b, "/"), strings.Compare(a, b))
 	})
 	for _, item := range paths {
 		path, last, _ := cutLast(item)
@@ -259,9 +258,6 @@ func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
 	}
 }
 
-// plainName is a member that stands in a path without quotes.
-var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
-
 // answers finds members, content and identity in the answers, and gives the
 // schema of an item.
 func (g *group) answers(s *Suite) *openapi3.Schema {
@@ -297,12 +293,12 @@ func (g *group) answers(s *Suite) *openapi3.Schema {
 		}
 	}
 	for _, n := range []string{"id", g.param, singular(g.Name) + "_id", singular(g.Name) + "Id", "_id", "uuid"} {
-		if item.Properties[n] != nil && plainName.MatchString(n) {
+		if item.Properties[n] != nil && syntax.IsName(n) {
 			g.Identity = "$." + n
 			return item
 		}
 	}
-	if !plainName.MatchString(g.param) {
+	if !syntax.IsName(g.param) {
 		s.left("%s: no described answer shows which member is the identity: write `identity` into the resource", g.item)
 		return item
 	}
@@ -423,7 +419,7 @@ func success(op *contract.Operation) (string, *openapi3.Response) {
 			keys = append(keys, k)
 		}
 	}
-	sort.Strings(keys)
+	slices.Sort(keys)
 	if len(keys) == 0 {
 		return "", nil
 	}
@@ -448,7 +444,7 @@ func bodyOf(c openapi3.Content) (*openapi3.MediaType, string) {
 	for n := range c {
 		names = append(names, n)
 	}
-	sort.Strings(names)
+	slices.Sort(names)
 	for _, n := range names {
 		if base, _, _ := strings.Cut(n, ";"); strings.HasSuffix(strings.TrimSpace(base), "json") {
 			return c[n], n
@@ -467,7 +463,7 @@ func mediaExample(m *openapi3.MediaType, name string, guessed func(string)) *val
 	for n := range m.Examples {
 		names = append(names, n)
 	}
-	sort.Strings(names)
+	slices.Sort(names)
 	for _, n := range names {
 		if e := m.Examples[n]; e.Value != nil {
 			if v := fromAny(e.Value.Value); v != nil {

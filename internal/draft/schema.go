@@ -6,7 +6,6 @@ import (
 	"math"
 	"regexp"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 
@@ -180,7 +179,7 @@ func members(s *openapi3.Schema) []string {
 			rest = append(rest, n)
 		}
 	}
-	sort.Strings(rest)
+	slices.Sort(rest)
 	return append(out, rest...)
 }
 

@@ -6,7 +6,7 @@ package draft
 import (
 	"fmt"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -174,7 +174,7 @@ func either(set map[string]bool) string {
 	for t := range set {
 		list = append(list, t)
 	}
-	sort.Strings(list)
+	slices.Sort(list)
 	return strings.Join(list, " or ")
 }
 

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/exchange"
@@ -146,7 +146,7 @@ func (p *Proposal) expect(x *exchange.Exchange, target string, known Known, take
 		switch {
 		case n == "Allow":
 			list := exchange.SplitList(a.Header.Values("Allow")...)
-			sort.Strings(list)
+			slices.Sort(list)
 			add("expect header Allow lists %s", strings.Join(list, ", "))
 		case id != "" && strings.HasSuffix(h, "/"+id):
 			add("expect header Location ends with %s", fmt.Sprintf("%q", "/{"+s.as+"}"))
@@ -182,7 +182,7 @@ func (k Known) name(text string) string {
 			names = append(names, n)
 		}
 	}
-	sort.Strings(names)
+	slices.Sort(names)
 	if len(names) == 0 {
 		return ""
 	}

@@ -10,7 +10,7 @@ import (
 	"mime"
 	"net/http"
 	"regexp"
-	"sort"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -206,7 +206,7 @@ func (f *form) done(w http.ResponseWriter, r *http.Request) bool {
 			names = append(names, n)
 		}
 	}
-	sort.Strings(names)
+	slices.Sort(names)
 	for _, n := range names {
 		f.wrong(n, "is not known here")
 	}

@@ -2,7 +2,8 @@ package harbour
 
 import (
 	"fmt"
-	"sort"
+	"slices"
+	"strings"
 )
 
 // Fault is one thing that the harbour can be made to do wrong.
@@ -35,7 +36,7 @@ func tables() []Fault {
 // Faults lists all faults, by name.
 func Faults() []Fault {
 	out := tables()
-	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
+	slices.SortFunc(out, func(a, b Fault) int { return strings.Compare(a.Name, b.Name) })
 	return out
 }
 

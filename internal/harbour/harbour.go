@@ -10,7 +10,7 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"sort"
+	"slices"
 	"strings"
 	"time"
 )
@@ -133,7 +133,7 @@ func (r resource) allow() string {
 			list = append(list, http.MethodHead)
 		}
 	}
-	sort.Strings(list)
+	slices.Sort(list)
 	return strings.Join(list, ", ")
 }
 

@@ -3,7 +3,6 @@ package lsp
 import (
 	"regexp"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 	"sync"
@@ -16,7 +15,6 @@ import (
 )
 
 var (
-	methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"}
 	// headers are fields of RFC 9110, RFC 9111 and of the registry that testers
 	// write.
 	headers = []string{"Accept", "Accept-Encoding", "Accept-Language", "Allow", "Authorization", "Cache-Control", "Content-Encoding", "Content-Language",
@@ -55,7 +53,7 @@ func (d *document) complete(offset int) []completion {
 		{"name", func() []completion { return d.names(offset) }},
 		{"title", func() []completion { return d.titles("routine") }},
 		{"step", func() []completion { return d.titles("step") }},
-		{"method", func() []completion { return words(methods, kindValue) }},
+		{"method", func() []completion { return words(syntax.Methods, kindValue) }},
 		{"header", func() []completion { return words(headers, kindValue) }},
 		{"check", checks},
 		{"status", func() []completion {
@@ -126,7 +124,7 @@ func (d *document) names(offset int) []completion {
 			}
 		}
 	}
-	sort.Slice(out, func(i, j int) bool { return out[i].Label < out[j].Label })
+	slices.SortFunc(out, func(a, b completion) int { return strings.Compare(a.Label, b.Label) })
 	for _, f := range scope.Functions() {
 		out = append(out, completion{Label: f, Kind: kindFunction})
 	}

@@ -7,8 +7,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"regexp"
 	"runtime/debug"
+	"usualpath/internal/core/syntax"
 
 	"github.com/sourcegraph/jsonrpc2"
 )
@@ -42,8 +42,6 @@ func (s *Server) Serve(ctx context.Context, stream io.ReadWriteCloser) error {
 		return conn.Close()
 	}
 }
-
-var nameForm = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
 
 // handle answers one message; they come one after the other.
 func (s *Server) handle(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2.Request) (out any, err error) {
@@ -120,7 +118,7 @@ func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
 		}
 		return nil, nil
 	case "textDocument/rename":
-		if !nameForm.MatchString(p.NewName) {
+		if !syntax.IsName(p.NewName) {
 			return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: p.NewName + " is no name: letters, digits and _ make one"}
 		}
 		edits := s.rename(d, offset, p.NewName)

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/remark"
 	"usualpath/internal/core/value"
 )
@@ -39,13 +38,13 @@ func Answer(w io.Writer, x *exchange.Exchange, s *Style, verbose bool) {
 	}
 	a := x.Answer
 	line := []string{statusPaint(s, a.Status, a.StatusText())}
-	rest := []string{expect.Took(x.Timing.Total), Size(len(a.Body))}
+	rest := []string{exchange.Took(x.Timing.Total), Size(len(a.Body))}
 	if ct := a.Header.Get("Content-Type"); ct != "" {
 		rest = append(rest, Clean(ct, false))
 	}
 	if verbose {
 		rest = append(rest, a.Proto, fmt.Sprintf("connecting %s, waiting %s, reading %s",
-			expect.Took(x.Timing.Connect), expect.Took(x.Timing.Wait), expect.Took(x.Timing.Read)))
+			exchange.Took(x.Timing.Connect), exchange.Took(x.Timing.Wait), exchange.Took(x.Timing.Read)))
 	}
 	fmt.Fprintln(w, strings.Join(append(line, s.paint(s.faint, strings.Join(rest, "   "))), "   "))
 	if a.From != "" {

@@ -1,18 +1,15 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
 )
-
-// columns are the families of checks with the heads of their columns.
-var columns = [][2]string{{"lifecycle", "lifecycle"}, {"repeat", "repeat"}, {"absence", "absence"}, {"method", "method"}, {"input", "input"},
-	{"representation", "represent"}, {"precondition", "precond"}, {"access", "access"}, {"race", "race"}, {"durability", "durable"}}
-
-var rows = []string{"list", "create", "read", "replace", "amend", "delete"}
 
 // Cell is a family of checks on an operation: how many, how many of them did
 // not hold, and the worst of what became of them.
@@ -38,7 +35,11 @@ type Grid struct {
 	Requests       int
 	Took           time.Duration
 	cells          map[string]*Cell
-	verdicts       map[event.Verdict]int
+	// columns and rows are where families and operations stand, heads what is
+	// above the columns.
+	columns, rows map[string]int
+	heads         map[string]string
+	verdicts      map[event.Verdict]int
 }
 
 // At is a cell, nil where there are no checks.
@@ -47,20 +48,22 @@ func (g *Grid) At(op, family string) *Cell { return g.cells[op+" "+family] }
 func (g *Grid) add(c *event.Check, e *event.ScenarioFinished) {
 	if g.cells == nil {
 		g.cells, g.verdicts = map[string]*Cell{}, map[event.Verdict]int{}
+		g.columns, g.rows, g.heads = map[string]int{}, map[string]int{}, map[string]string{}
 	}
 	g.Checks++
 	g.Requests += e.Requests
 	g.Took += e.Took
 	g.verdicts[e.Verdict]++
-	if e.Verdict == event.LeftOut {
+	if e.Verdict == event.LeftOut || c.Column == "" {
 		return
 	}
+	g.columns[c.Family()], g.heads[c.Family()], g.rows[c.Operation] = c.ColumnAt, c.Column, c.RowAt
 	key := c.Operation + " " + c.Family()
 	cell := g.cells[key]
 	if cell == nil {
 		cell = &Cell{Worst: event.Held}
 		g.cells[key] = cell
-		g.arrange()
+		g.Families, g.Rows = inOrder(g.columns), inOrder(g.rows)
 	}
 	cell.All++
 	cell.Worst = event.Worse(cell.Worst, e.Verdict)
@@ -69,18 +72,12 @@ func (g *Grid) add(c *event.Check, e *event.ScenarioFinished) {
 	}
 }
 
-func (g *Grid) arrange() {
-	g.Families, g.Rows = nil, nil
-	for _, c := range columns {
-		if slices.ContainsFunc(rows, func(op string) bool { return g.At(op, c[0]) != nil }) {
-			g.Families = append(g.Families, c[0])
-		}
-	}
-	for _, op := range rows {
-		if slices.ContainsFunc(g.Families, func(f string) bool { return g.At(op, f) != nil }) {
-			g.Rows = append(g.Rows, op)
-		}
-	}
+// Head is what stands above a family's column.
+func (g *Grid) Head(family string) string { return g.heads[family] }
+
+// inOrder are names by their places.
+func inOrder(at map[string]int) []string {
+	return slices.SortedFunc(maps.Keys(at), func(a, b string) int { return cmp.Or(at[a]-at[b], strings.Compare(a, b)) })
 }
 
 // Tally is how many checks have a verdict.

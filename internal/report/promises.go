@@ -4,11 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"usualpath/internal/core/exchange"
 
 	"github.com/charmbracelet/lipgloss"
+	"github.com/charmbracelet/x/ansi"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/expect"
 )
 
 // outcome is a check with what became of it.
@@ -53,7 +54,7 @@ func (t *Terminal) tellPromises() {
 	}
 	t.fileLine(p.file)
 	t.grid(p)
-	groups := p.groups(t.Causes)
+	groups := p.groups()
 	for _, g := range groups {
 		t.group(g)
 	}
@@ -85,10 +86,8 @@ func (t *Terminal) grid(p *promises) {
 	s := t.Style
 	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
 	var head strings.Builder
-	for _, c := range columns {
-		if slices.Contains(m.Families, c[0]) {
-			head.WriteString("  " + pad(c[1], 9))
-		}
+	for _, f := range m.Families {
+		head.WriteString("  " + pad(m.Head(f), 9))
 	}
 	fmt.Fprintf(t.W, "  %s%s\n", pad(s.paint(s.strong, Clean(p.resource, false)), first), s.paint(s.faint, strings.TrimRight(head.String(), " ")))
 	for _, op := range m.Rows {
@@ -109,7 +108,7 @@ func (t *Terminal) grid(p *promises) {
 			fmt.Sprintf("%d %s", one.N, one.Word)))
 	}
 	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
-		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), expect.Took(m.Took))))
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), exchange.Took(m.Took))))
 }
 
 // group is a check that did not hold, with those that follow from it.
@@ -121,7 +120,7 @@ type group struct {
 // groups puts checks together that come from one cause: those whose failure
 // another one explains, those that could not tell for the same reason, and
 // those that missed the same in the same answer.
-func (p *promises) groups(causes func(id string) []string) []*group {
+func (p *promises) groups() []*group {
 	var out []*group
 	byID := map[string]*group{}
 	bySign := map[string]*group{}
@@ -132,8 +131,8 @@ func (p *promises) groups(causes func(id string) []string) []*group {
 		}
 		sign := o.sign()
 		var g *group
-		if v != event.Blocked && causes != nil {
-			for _, c := range causes(o.check().ID) {
+		if v != event.Blocked {
+			for _, c := range o.check().Causes {
 				if g = byID[c]; g != nil {
 					break
 				}
@@ -307,17 +306,5 @@ func folded(text string, width int) string { return strings.Join(Fold(text, widt
 
 // Fold breaks a text at its blanks into lines of about that many characters.
 func Fold(text string, width int) []string {
-	var lines []string
-	line := ""
-	for _, w := range strings.Fields(text) {
-		if line != "" && len(line)+1+len(w) > width {
-			lines = append(lines, line)
-			line = ""
-		}
-		if line != "" {
-			line += " "
-		}
-		line += w
-	}
-	return append(lines, line)
+	return strings.Split(ansi.Wordwrap(strings.Join(strings.Fields(text), " "), width, ""), "\n")
 }

@@ -3,11 +3,9 @@ package report
 import (
 	"fmt"
 	"slices"
-	"sort"
 	"strings"
 
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/value"
 )
 
@@ -44,7 +42,7 @@ func Spread(first *exchange.Exchange, others []*exchange.Exchange) []string {
 		for n := range names {
 			sorted = append(sorted, n)
 		}
-		sort.Strings(sorted)
+		slices.Sort(sorted)
 		for _, n := range sorted {
 			was, is := strings.Join(a.Header[n], ", "), strings.Join(b.Header[n], ", ")
 			switch {
@@ -63,7 +61,7 @@ func Spread(first *exchange.Exchange, others []*exchange.Exchange) []string {
 		out = append(out, fmt.Sprintf("%s: %s", p, strings.Join(paths.said[p][:min(3, len(paths.said[p]))], "; ")))
 	}
 	if len(others) > 2 {
-		out = append(out, fmt.Sprintf("time: from %s to %s", expect.Took(lo), expect.Took(hi)))
+		out = append(out, fmt.Sprintf("time: from %s to %s", exchange.Took(lo), exchange.Took(hi)))
 	}
 	return out
 }

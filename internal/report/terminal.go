@@ -13,7 +13,6 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/value"
 )
 
@@ -32,8 +31,6 @@ type Terminal struct {
 	AgainCheck func(file, id, level string) string
 	// Since says how long a scenario fails already, "" for not; it may be nil.
 	Since func(file, pattern string) string
-	// Causes are the checks whose failure explains that of another.
-	Causes func(id string) []string
 
 	started  *event.RunStarted
 	file     string
@@ -172,7 +169,7 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 	trail := pad(t.trail(), 17)
 	room := max(width-2-lipgloss.Width(trail)-2-24, 20)
 	title := pad(fit(Clean(t.scenario.Title, false), room), room)
-	fmt.Fprintf(t.W, "  %s  %s  %s %s\n", trail, title, s.paint(style, pad(what, 12)), s.paint(s.faint, fmt.Sprintf("%9s", expect.Took(e.Took))))
+	fmt.Fprintf(t.W, "  %s  %s  %s %s\n", trail, title, s.paint(style, pad(what, 12)), s.paint(s.faint, fmt.Sprintf("%9s", exchange.Took(e.Took))))
 	if t.Verbose {
 		for _, st := range t.all {
 			t.exchanges(st)
@@ -329,7 +326,7 @@ func Answered(x *exchange.Exchange, room int) string {
 	if ct := a.Header.Get("Content-Type"); ct != "" {
 		parts = append(parts, ct)
 	}
-	parts = append(parts, expect.Took(x.Timing.Total))
+	parts = append(parts, exchange.Took(x.Timing.Total))
 	if len(a.Body) > 0 {
 		parts = append(parts, Excerpt(a.Body, max(room-lipgloss.Width(strings.Join(parts, "   ")), 30)))
 	} else {
@@ -393,7 +390,7 @@ func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent str
 		return
 	}
 	a := x.Answer
-	fmt.Fprintf(w, "%s%s  %s\n", indent, statusPaint(s, a.Status, a.StatusText()), s.paint(s.faint, expect.Took(x.Timing.Total)))
+	fmt.Fprintf(w, "%s%s  %s\n", indent, statusPaint(s, a.Status, a.StatusText()), s.paint(s.faint, exchange.Took(x.Timing.Total)))
 	if !brief {
 		for _, n := range a.Names() {
 			for _, v := range a.Header[n] {
@@ -464,7 +461,7 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		fmt.Fprintf(t.W, " (%s)", strings.Join(inner, ", "))
 	}
 	fmt.Fprintf(t.W, ", %s, %s", count(c.Expectations, "expectation"), count(c.Requests+c.Observations, "request"))
-	tail := "   " + expect.Took(e.Took.Round(time.Millisecond))
+	tail := "   " + exchange.Took(e.Took.Round(time.Millisecond))
 	if t.started != nil {
 		tail += fmt.Sprintf("   seed %d", t.started.Seed)
 	}

@@ -5,15 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
+	"usualpath/internal/core/source"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/record"
-	"usualpath/internal/core/resource"
 	"usualpath/internal/report/out"
 )
 
@@ -32,44 +30,39 @@ func ParseReport(text string) (Report, error) {
 	return Report{format, file}, nil
 }
 
-// document is one report being written, under another name until it is whole.
+// document is one report being written.
 type document struct {
 	out.Sink
-	name string
-	f    *os.File
+	file *source.Whole
 	w    *bufio.Writer
 }
 
-func openDocument(w Report) (*document, error) {
-	f, err := os.CreateTemp(filepath.Dir(w.File), ".usualpath-*")
+func openDocument(r Report) (*document, error) {
+	f, err := source.NewWhole(r.File)
 	if err != nil {
 		return nil, usage("the report cannot be written: "+err.Error(), "")
 	}
-	d := &document{name: w.File, f: f, w: bufio.NewWriterSize(f, 64<<10)}
-	d.Sink, err = out.New(w.Format, d.w, out.Options{Causes: resource.Causes})
-	if err != nil {
-		return nil, errors.Join(err, f.Close(), os.Remove(f.Name()))
+	d := &document{file: f, w: bufio.NewWriterSize(f, 64<<10)}
+	if d.Sink, err = out.New(r.Format, d.w); err != nil {
+		f.Drop()
+		return nil, broken(err.Error())
 	}
 	return d, nil
 }
 
 func (d *document) Close() error {
-	err := errors.Join(d.Sink.Close(), d.w.Flush(), d.f.Chmod(0o644), d.f.Close())
-	if err == nil {
-		err = os.Rename(d.f.Name(), d.name)
+	if err := errors.Join(d.Sink.Close(), d.w.Flush()); err != nil {
+		d.file.Drop()
+		return err
 	}
-	if err != nil {
-		return errors.Join(err, os.Remove(d.f.Name()))
-	}
-	return nil
+	return d.file.Close()
 }
 
 // drop gives a document up: nothing of it stays.
 func (d *document) drop() {
-	// Only the temporary file is left to be removed.
+	// What it says of its end does not matter any more.
 	_ = d.Sink.Close()
-	_ = d.f.Close()
-	_ = os.Remove(d.f.Name())
+	d.file.Drop()
 }
 
 // outputs are what a run is written to beside the terminal.
@@ -177,7 +170,7 @@ func (o *outputs) flickering() []string {
 // onto w. Of damaged records it is made of what is there, and the error says so.
 func WriteReport(records []string, to Report, w io.Writer) error {
 	if to.File == "" {
-		s, err := out.New(to.Format, w, out.Options{Causes: resource.Causes})
+		s, err := out.New(to.Format, w)
 		if err != nil {
 			return broken(err.Error())
 		}

@@ -80,7 +80,7 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 		return nil, err
 	}
 	o := c.Engine
-	o.Service = c.Process
+	o.Service, o.Describe = c.Process, resource.Describe
 	out := &Outcome{Coverage: c.coverage()}
 	if o.Service == nil && homeless {
 		s, end, err := startService(ctx, p, v)

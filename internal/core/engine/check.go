@@ -5,12 +5,16 @@ import (
 	"usualpath/internal/core/project"
 )
 
-func checkOf(s *project.Scenario) *event.Check {
+func (r *environment) checkOf(s *project.Scenario) *event.Check {
 	c := s.Check
 	if c == nil {
 		return nil
 	}
-	return &event.Check{ID: c.ID, Level: c.Level, Resource: c.Resource, Operation: c.Operation}
+	out := &event.Check{ID: c.ID, Level: c.Level, Resource: c.Resource, Operation: c.Operation}
+	if r.o.Describe != nil {
+		r.o.Describe(out)
+	}
+	return out
 }
 
 func resourceKey(f *project.File, c *event.Check) string { return f.Path + "\x00" + c.Resource }

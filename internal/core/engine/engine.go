@@ -35,6 +35,8 @@ type Options struct {
 	// Begins is told of each request before it is sent, with secrets masked; it
 	// may be called from several goroutines at once.
 	Begins func(request string)
+	// Describe fills in what is known of a check; nil for nothing.
+	Describe func(*event.Check)
 	// StopEarly ends the run after the first scenario that fails.
 	StopEarly bool
 	// Timeout bounds an exchange that sets none of its own.

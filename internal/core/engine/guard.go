@@ -27,11 +27,6 @@ type guard struct {
 	paths map[string]map[string]bool
 }
 
-// safe are the methods that change nothing (RFC 9110 §9.2.1).
-func safe(method string) bool {
-	return method == "GET" || method == "HEAD" || method == "OPTIONS" || method == "TRACE"
-}
-
 // plainPath is a URL's path as a lenient server might read it: decoded, dots
 // and double slashes resolved, without an end slash, in lower case.
 func plainPath(raw string) string {
@@ -49,7 +44,7 @@ func plainPath(raw string) string {
 // hold looks at the lists that a request may touch, before it is sent, and
 // tells why it must not be sent, or "".
 func (t *step) hold(r *exchange.Request) (string, error) {
-	if len(t.in.guards) == 0 || safe(r.Method) {
+	if len(t.in.guards) == 0 || syntax.SafeMethod(r.Method) {
 		return "", nil
 	}
 	what := notOurs + r.Method + " " + r.URL
@@ -226,7 +221,7 @@ func (t *step) claimed(at *attempt) bool {
 // unsafe tells why a target is not one that a request which changes state may
 // be sent to, or "".
 func unsafe(names *scope.Scope, send *syntax.Send) string {
-	if safe(send.Method) {
+	if syntax.SafeMethod(send.Method) {
 		return ""
 	}
 	return names.Unsafe(send.Target)

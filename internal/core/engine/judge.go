@@ -219,7 +219,7 @@ func (t *step) under(w *syntax.When, at *attempt) []*expect.Reply {
 	for _, r := range at.replies {
 		of := r
 		if w.Of != nil {
-			of = t.in.replies[titleOf(w.Of)]
+			of = t.in.replies[syntax.TitleText(w.Of)]
 		}
 		if held := expect.Check(t.context(of, at), &w.Claim); held.Err == nil && held.Held {
 			out = append(out, r)

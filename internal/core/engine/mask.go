@@ -1,10 +1,11 @@
 package engine
 
 import (
+	"cmp"
 	"encoding/base64"
 	"net/http"
 	"net/url"
-	"sort"
+	"slices"
 	"strings"
 	"sync"
 
@@ -52,9 +53,7 @@ func (m *masker) add(secret string) {
 		list = append(list, f)
 	}
 	// Longer ones first, so that no part of one stays behind.
-	sort.Slice(list, func(i, j int) bool {
-		return len(list[i]) > len(list[j]) || len(list[i]) == len(list[j]) && list[i] < list[j]
-	})
+	slices.SortFunc(list, func(a, b string) int { return cmp.Or(len(b)-len(a), strings.Compare(a, b)) })
 	var pairs []string
 	for _, f := range list {
 		pairs = append(pairs, f, Hidden)

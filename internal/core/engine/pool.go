@@ -113,10 +113,3 @@ func (r *environment) protect(do func()) {
 	}()
 	do()
 }
-
-// broken tells that the tool itself has failed.
-func (r *environment) broken() bool {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.mistake != nil
-}

@@ -3,6 +3,7 @@ package engine
 import (
 	"bytes"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"mime"
 	"mime/multipart"
@@ -419,10 +420,4 @@ func (d *builder) holds(mark string) bool {
 	return false
 }
 
-type baseError struct{}
-
-func (baseError) Error() string {
-	return "no base URL is known: write base http://127.0.0.1:8080 into the file, or give --base URL"
-}
-
-var errNoBase error = baseError{}
+var errNoBase = errors.New("no base URL is known: write base http://127.0.0.1:8080 into the file, or give --base URL")

@@ -68,7 +68,7 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	if err == nil && !s.rowChosen() {
 		return
 	}
-	check := checkOf(j.s)
+	check := r.checkOf(j.s)
 	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.env.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
 	why := ""
 	switch shut := r.shutBy(f, check); {
@@ -186,7 +186,7 @@ func (s *flow) prepare() error {
 	}
 	for _, list := range [][]*syntax.Statement{s.job.s.Steps, s.job.s.Afterwards} {
 		for _, st := range list {
-			s.noteBinders(st, stepTitle(st))
+			s.noteBinders(st, syntax.StepTitle(st))
 		}
 	}
 	return nil
@@ -318,7 +318,7 @@ func (s *flow) list(steps []*syntax.Statement, f *project.File, afterwards bool)
 // one runs a step, or says that it was not reached.
 func (s *flow) one(st *syntax.Statement, f *project.File, afterwards bool) {
 	s.index++
-	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
+	e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: syntax.StepTitle(st), File: f.Source.Name,
 		Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
 	if !afterwards && (s.env.stopped() || s.halted != "") || s.ctx.Err() != nil || s.env.lost() {
 		e.Verdict = event.NotReached
@@ -375,7 +375,7 @@ func (s *flow) finish(e *event.StepFinished) {
 
 // do runs a routine's steps in place, in a scope of their own.
 func (s *flow) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterwards bool) {
-	r, from := s.env.p.Routine(f, titleOf(d.Title))
+	r, from := s.env.p.Routine(f, syntax.TitleText(d.Title))
 	if r == nil || s.calls > 20 {
 		return
 	}
@@ -385,7 +385,7 @@ func (s *flow) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterward
 		v, err := outer.Value(w.Value)
 		if err != nil {
 			s.index++
-			e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: stepTitle(st), File: f.Source.Name,
+			e := &event.StepFinished{Scenario: s.job.id, Index: s.index, Title: syntax.StepTitle(st), File: f.Source.Name,
 				Line: f.Line(st), Verdict: event.Held, Afterwards: afterwards}
 			(&step{env: s.env, in: s, st: st, f: f, e: e}).lacking(err)
 			s.finish(e)
@@ -407,28 +407,8 @@ func (s *flow) do(st *syntax.Statement, d *syntax.Do, f *project.File, afterward
 			if v, err := inner.Lookup(n.Name); err == nil {
 				outer.Bind(n.Name, v)
 			} else if s.binders[n.Name] == "" {
-				s.binders[n.Name] = stepTitle(st)
+				s.binders[n.Name] = syntax.StepTitle(st)
 			}
 		}
 	}
-}
-
-func stepTitle(st *syntax.Statement) string {
-	switch b := st.Body.(type) {
-	case *syntax.Titled:
-		return titleOf(b.Title)
-	case *syntax.Do:
-		return titleOf(b.Title)
-	}
-	return st.Word
-}
-
-func titleOf(n *syntax.Node) string {
-	if n == nil {
-		return ""
-	}
-	if text, ok := n.Template.Plain(); ok {
-		return text
-	}
-	return n.Template.Raw
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"usualpath/internal/core/syntax"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
@@ -102,7 +103,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	}
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]
-	t.in.replies[stepTitle(t.st)] = at.replies[0]
+	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
 	if at.after, err = t.observe(need); err != nil {
 		t.lacking(err)
 		return

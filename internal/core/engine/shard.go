@@ -1,8 +1,9 @@
 package engine
 
 import (
+	"cmp"
 	"fmt"
-	"sort"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -49,7 +50,7 @@ func dealt(list []job, o Options) []job {
 			order = append(order, i)
 		}
 	}
-	sort.SliceStable(order, func(a, b int) bool { return weight(&list[order[a]]) > weight(&list[order[b]]) })
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(weight(&list[b]), weight(&list[a])) })
 	load := make([]time.Duration, o.Select.Shard.N)
 	mine := map[int]bool{}
 	needs := map[string]bool{}

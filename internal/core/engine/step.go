@@ -80,7 +80,7 @@ func (t *step) sleep(d time.Duration) {
 func (t *step) applies(st *syntax.Statement, w *syntax.When) bool {
 	reply := t.in.last
 	if w.Of != nil {
-		reply = t.in.replies[titleOf(w.Of)]
+		reply = t.in.replies[syntax.TitleText(w.Of)]
 	}
 	out := expect.Check(t.context(reply, nil), &w.Claim)
 	if out.Err != nil {

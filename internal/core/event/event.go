@@ -88,6 +88,12 @@ type Check struct {
 	ID, Level string
 	// Resource and Operation are the row of the promise grid.
 	Resource, Operation string
+	// Column heads the check's family in the grid, "" where it has no place there;
+	// Columns and rows stand in the order of ColumnAt and RowAt.
+	Column          string
+	ColumnAt, RowAt int
+	// Causes are the checks whose failure explains that of this one.
+	Causes []string
 }
 
 // Family is the part of the id before the slash.

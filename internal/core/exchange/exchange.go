@@ -6,7 +6,7 @@ package exchange
 
 import (
 	"net/http"
-	"sort"
+	"slices"
 	"time"
 )
 
@@ -75,7 +75,7 @@ func (a *Answer) Names() []string {
 	for n := range a.Header {
 		out = append(out, n)
 	}
-	sort.Strings(out)
+	slices.Sort(out)
 	return out
 }
 

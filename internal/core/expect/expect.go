@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
@@ -98,24 +99,11 @@ func Check(c *Context, claim *syntax.Claim) Outcome {
 	case "xml":
 		return c.xmlPath(s, p)
 	case "time":
-		return verdict(c.Reply.Timing.Total < time.Duration(p.Limit), "it took %s", Took(c.Reply.Timing.Total))
+		return verdict(c.Reply.Timing.Total < time.Duration(p.Limit), "it took %s", exchange.Took(c.Reply.Timing.Total))
 	case "size":
 		return verdict(int64(len(a.Body)) < p.Limit, "the body has %d bytes", len(a.Body))
 	}
 	return broken(fmt.Errorf("nothing can be said about %s", s.Kind))
-}
-
-// Took is a duration for people: 0.4 ms, 41 ms, 2.3 s.
-func Took(d time.Duration) string {
-	switch {
-	case d < 10*time.Millisecond:
-		return fmt.Sprintf("%.1f ms", float64(d)/1e6)
-	case d < time.Second:
-		return fmt.Sprintf("%d ms", d.Milliseconds())
-	case d < 2*time.Minute:
-		return fmt.Sprintf("%.1f s", d.Seconds())
-	}
-	return d.Round(time.Second).String()
 }
 
 // StatusHolds tells whether a status is one of those listed: any of the plain

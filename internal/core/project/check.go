@@ -218,7 +218,7 @@ func (c *checker) bindAll(l Layer) {
 }
 
 func (c *checker) gives(d *syntax.Do) {
-	if r, f := c.p.Routine(c.f, titleOf(d.Title)); r != nil {
+	if r, f := c.p.Routine(c.f, syntax.TitleText(d.Title)); r != nil {
 		for _, st := range r.Children {
 			if g, ok := st.Body.(*syntax.Give); ok {
 				for _, n := range g.Names {
@@ -267,11 +267,11 @@ func (p *loader) scenario(s *Scenario) {
 		for _, inner := range flat[i] {
 			for _, b := range syntax.Bindings(inner) {
 				if c.later[b.Name] == "" {
-					c.later[b.Name] = stepTitle(step)
+					c.later[b.Name] = syntax.StepTitle(step)
 				}
 			}
 		}
-		c.allSteps = append(c.allSteps, stepTitle(step))
+		c.allSteps = append(c.allSteps, syntax.StepTitle(step))
 	}
 	for _, st := range s.Head {
 		c.head(st, s.Head)
@@ -290,16 +290,6 @@ func (p *loader) scenario(s *Scenario) {
 		}
 	}
 	c.unused()
-}
-
-func stepTitle(st *syntax.Statement) string {
-	switch b := st.Body.(type) {
-	case *syntax.Titled:
-		return titleOf(b.Title)
-	case *syntax.Do:
-		return titleOf(b.Title)
-	}
-	return ""
 }
 
 // head checks a scenario's line before its steps. An observation's path may
@@ -359,7 +349,7 @@ func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 		c.claims(inner)
 		c.bind(inner)
 	}
-	c.steps[stepTitle(st)] = true
+	c.steps[syntax.StepTitle(st)] = true
 }
 
 func (c *checker) bind(st *syntax.Statement) {
@@ -559,7 +549,7 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 	if d.Title == nil {
 		return
 	}
-	title := titleOf(d.Title)
+	title := syntax.TitleText(d.Title)
 	r, _ := c.p.Routine(c.f, title)
 	if r == nil {
 		hint := `write it: routine "` + title + `"`
@@ -567,7 +557,7 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 		for _, l := range c.p.Layers(c.f) {
 			for _, s := range l.Statements {
 				if b, ok := s.Body.(*syntax.Routine); ok {
-					all = append(all, titleOf(b.Title))
+					all = append(all, syntax.TitleText(b.Title))
 				}
 			}
 		}
@@ -620,7 +610,7 @@ func (p *loader) routines(f *File) {
 					}
 					continue
 				}
-				if d, ok := step.Body.(*syntax.Do); ok && titleOf(d.Title) == titleOf(b.Title) {
+				if d, ok := step.Body.(*syntax.Do); ok && syntax.TitleText(d.Title) == syntax.TitleText(b.Title) {
 					p.say(f, step.Span, "a routine cannot call itself", "")
 					continue
 				}

@@ -171,7 +171,7 @@ func (p *Project) Routine(f *File, title string) (*syntax.Statement, *File) {
 	layers := p.Layers(f)
 	for i := len(layers) - 1; i >= 0; i-- {
 		for _, st := range layers[i].Statements {
-			if r, ok := st.Body.(*syntax.Routine); ok && titleOf(r.Title) == title {
+			if r, ok := st.Body.(*syntax.Routine); ok && syntax.TitleText(r.Title) == title {
 				return st, layers[i].File
 			}
 		}
@@ -190,17 +190,6 @@ func (p *Project) Service() *syntax.Statement {
 		}
 	}
 	return nil
-}
-
-func titleOf(n *syntax.Node) string {
-	if n == nil {
-		return ""
-	}
-	text, ok := n.Template.Plain()
-	if !ok {
-		return n.Template.Raw
-	}
-	return text
 }
 
 // checkEnvironment reports a chosen environment that is not there.

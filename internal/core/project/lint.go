@@ -40,8 +40,8 @@ func (p *loader) lintFile(f *File) {
 	for _, st := range f.Statements {
 		switch b := st.Body.(type) {
 		case *syntax.Routine:
-			if b.Title != nil && !p.called(titleOf(b.Title)) {
-				p.warn(f, b.Title.Span, "nobody calls this routine", fmt.Sprintf("call it: do %q, or take it away", titleOf(b.Title)))
+			if b.Title != nil && !p.called(syntax.TitleText(b.Title)) {
+				p.warn(f, b.Title.Span, "nobody calls this routine", fmt.Sprintf("call it: do %q, or take it away", syntax.TitleText(b.Title)))
 			}
 		case *syntax.Let:
 			p.plainSecret(f, st, b)
@@ -53,7 +53,7 @@ func (p *loader) called(title string) bool {
 	for _, f := range p.loaded {
 		for _, st := range f.Statements {
 			for _, inner := range flatten(st) {
-				if d, ok := inner.Body.(*syntax.Do); ok && titleOf(d.Title) == title {
+				if d, ok := inner.Body.(*syntax.Do); ok && syntax.TitleText(d.Title) == title {
 					return true
 				}
 			}

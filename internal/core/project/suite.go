@@ -230,7 +230,7 @@ func csvRows(text string) ([]*value.Value, error) {
 	}
 	for i, h := range head {
 		head[i] = strings.TrimSpace(h)
-		if !validName(head[i]) {
+		if !syntax.IsName(head[i]) {
 			return nil, fmt.Errorf("column %d is called %q, which is no name: letters, digits and `_`", i+1, h)
 		}
 		for _, other := range head[:i] {
@@ -265,13 +265,4 @@ func cell(text string) *value.Value {
 		return v
 	}
 	return value.NewString(text)
-}
-
-func validName(s string) bool {
-	for i, r := range s {
-		if !(r == '_' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || i > 0 && r >= '0' && r <= '9') {
-			return false
-		}
-	}
-	return s != ""
 }

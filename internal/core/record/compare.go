@@ -1,10 +1,10 @@
 package record
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -167,7 +167,7 @@ func joined(set map[string]bool) string {
 	for p := range set {
 		parts = append(parts, p)
 	}
-	sort.Strings(parts)
+	slices.Sort(parts)
 	return strings.Join(parts, " | ")
 }
 
@@ -312,9 +312,8 @@ func (c *Comparison) paces() {
 		parts := strings.Split(k, "\x00")
 		c.Paces = append(c.Paces, Pace{strings.Join(parts, ": "), time.Duration(was) * time.Microsecond, time.Duration(is) * time.Microsecond, [2]int{len(old), len(now)}, slower, q})
 	}
-	sort.Slice(c.Paces, func(i, j int) bool {
-		a, b := c.Paces[i], c.Paces[j]
-		return a.quotient > b.quotient || a.quotient == b.quotient && a.Request < b.Request
+	slices.SortFunc(c.Paces, func(a, b Pace) int {
+		return cmp.Or(cmp.Compare(b.quotient, a.quotient), strings.Compare(a.Request, b.Request))
 	})
 }
 

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"sort"
+	"slices"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -28,7 +28,7 @@ func (h History) Records() []string {
 	if err != nil {
 		return nil
 	}
-	sort.Strings(names)
+	slices.Sort(names)
 	return names
 }
 

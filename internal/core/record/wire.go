@@ -64,6 +64,11 @@ type (
 		Level     string `json:"level"`
 		Resource  string `json:"resource"`
 		Operation string `json:"operation"`
+		// Column, ColumnAt and RowAt are its place in the promise grid.
+		Column   string   `json:"column,omitempty"`
+		ColumnAt int      `json:"column_at,omitempty"`
+		RowAt    int      `json:"row_at,omitempty"`
+		Causes   []string `json:"causes,omitempty"`
 	}
 	step struct {
 		Scenario   int         `json:"scenario"`
@@ -271,7 +276,7 @@ func toLine(e event.Event) *line {
 	case *event.ScenarioStarted:
 		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags}
 		if c := e.Check; c != nil {
-			l.Check = &check{c.ID, c.Level, c.Resource, c.Operation}
+			l.Check = &check{c.ID, c.Level, c.Resource, c.Operation, c.Column, c.ColumnAt, c.RowAt, c.Causes}
 		}
 		return &line{Event: "scenario started", scenarioStarted: l}
 	case *event.StepFinished:
@@ -307,7 +312,8 @@ func fromLine(l *line) event.Event {
 		s := l.scenarioStarted
 		e := &event.ScenarioStarted{ID: s.Scenario, File: s.File, Line: s.Line, Title: s.Title, Pattern: s.Pattern, About: s.About, Tags: s.Tags}
 		if s.Check != nil {
-			e.Check = &event.Check{ID: s.Check.ID, Level: s.Check.Level, Resource: s.Check.Resource, Operation: s.Check.Operation}
+			c := s.Check
+			e.Check = &event.Check{ID: c.ID, Level: c.Level, Resource: c.Resource, Operation: c.Operation, Column: c.Column, ColumnAt: c.ColumnAt, RowAt: c.RowAt, Causes: c.Causes}
 		}
 		return e
 	case l.step != nil:

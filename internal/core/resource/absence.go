@@ -48,6 +48,8 @@ func absenceChecks() []Check {
 		write   func(s *script)
 		id      string
 		without func(r *Resource) string
+		// causes explain a failure beside those that are given for an operation.
+		causes []string
 		// seen tells why it cannot be seen that there is nothing to write to.
 		seen func(r *Resource) string
 	}{
@@ -56,12 +58,12 @@ func absenceChecks() []Check {
 				return ""
 			}
 			return "no identity is known to start from"
-		}, can("read")},
-		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), needs()},
+		}, nil, can("read")},
+		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), []string{"lifecycle/deleted-is-gone"}, needs()},
 	} {
 		both = append(both,
 			Check{
-				Name: kind.name + "-read", On: "read", Without: needs(can("read"), kind.without), Source: notFound,
+				Name: kind.name + "-read", Causes: causesOf(kind.name, "read", kind.causes), On: "read", Without: needs(can("read"), kind.without), Source: notFound,
 				Proves: "reading " + kind.what + " answers 404: no success with nothing in it, no other error",
 				Cause:  "a lookup that finds nothing is encoded all the same, or ends in an exception",
 				Mend:   "answer 404 when the lookup finds nothing",
@@ -71,7 +73,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-replace", On: "replace", Without: needs(can("replace"), kind.without, kind.seen, noName), Source: notFound,
+				Name: kind.name + "-replace", Causes: causesOf(kind.name, "replace", kind.causes), On: "replace", Without: needs(can("replace"), kind.without, kind.seen, noName), Source: notFound,
 				Proves: "replacing " + kind.what + " answers 404, or makes it; never a success without effect",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
@@ -86,7 +88,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-amend", On: "amend", Without: needs(can("amend"), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-amend", Causes: causesOf(kind.name, "amend", kind.causes), On: "amend", Without: needs(can("amend"), kind.without, kind.seen), Source: notFound,
 				Proves: "amending " + kind.what + " answers 404 and changes nothing",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
@@ -97,7 +99,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-delete", On: "delete", Without: needs(can("delete"), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-delete", Causes: causesOf(kind.name, "delete", kind.causes), On: "delete", Without: needs(can("delete"), kind.without, kind.seen), Source: notFound,
 				Proves: "deleting " + kind.what + " answers 404 or a success, and changes nothing",
 				Cause:  "the handler relies on a row that is not there",
 				Mend:   "answer 404 or 204 when there is nothing to remove",
@@ -118,7 +120,7 @@ func absenceChecks() []Check {
 	}
 	return append(both, []Check{
 		{
-			Name: "missing-head", On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
+			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD of an item that is not there answers as GET does, without a body",
 			Cause:  "HEAD is answered by the router before the item is looked up",
 			Mend:   "let GET's handler answer HEAD",
@@ -129,7 +131,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "malformed-id", On: "read", Without: can("read"), Source: notFound,
+			Name: "malformed-id", Causes: []string{"absence/missing-read"}, On: "read", Without: can("read"), Source: notFound,
 			Proves: "an identity of the wrong kind answers 404 or 400, soon, and never an item",
 			Cause:  "the path is converted without a look, or a failed conversion counts as zero",
 			Mend:   "answer 404 when the identity cannot be one",
@@ -142,7 +144,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "neighbour-id", On: "read", Without: needs(can("read"), named, known), Source: notFound,
+			Name: "neighbour-id", Causes: []string{"absence/missing-read", "absence/malformed-id"}, On: "read", Without: needs(can("read"), named, known), Source: notFound,
 			Proves: "an identity beside those that are there does not answer with some other item",
 			Cause:  "the item is found by its place, or the nearest one is taken",
 			Mend:   "find items by equality",
@@ -157,7 +159,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-explains", On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5, RFC 9457",
+			Name: "missing-explains", Causes: []string{"absence/missing-read"}, On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5, RFC 9457",
 			Proves: "the answer to a read of what is not there has a body that a program can read",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
@@ -167,7 +169,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-is-not-html", On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5",
+			Name: "missing-is-not-html", Causes: []string{"absence/missing-read", "absence/missing-explains"}, On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5",
 			Proves: "what is not there is not explained by an HTML page",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
@@ -227,6 +229,22 @@ func up(s *script) string {
 		return s.parented(s.Under.Collection + "/{" + s.Under.Name + ".id}")
 	}
 	return strings.ReplaceAll(p.parented(s.Under.Item), "{id}", "{"+s.Under.Name+"_id}")
+}
+
+// causesOf are the checks that explain why an operation on what is not there
+// fails.
+func causesOf(kind, operation string, more []string) []string {
+	switch {
+	case kind == "deleted":
+		out := append([]string{"absence/missing-" + operation}, more...)
+		if operation == "delete" {
+			out = append(out, "repeat/delete-is-idempotent")
+		}
+		return out
+	case operation == "amend":
+		return []string{"absence/missing-read"}
+	}
+	return nil
 }
 
 // oddItem is the item's path with a plain place for the identity.

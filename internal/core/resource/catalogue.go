@@ -3,6 +3,9 @@ package resource
 import (
 	"slices"
 	"strings"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/syntax"
 )
 
 // Check is one entry of the catalogue.
@@ -17,6 +20,9 @@ type Check struct {
 	Proves, Source, Cause, Mend string
 	// Without tells why a resource has nothing to be checked, "" when it has.
 	Without func(r *Resource) string
+	// Causes are the checks whose failure explains that of this one: told once,
+	// under the cause.
+	Causes []string
 	// Write writes the scenario.
 	Write func(s *script)
 	// Softer writes a second scenario of a lower level, where a part of the
@@ -51,21 +57,23 @@ func (c *Check) Operation(r *Resource) string {
 
 // families in the order in which they are run and shown.
 var families = []struct {
-	name   string
+	name string
+	// column is its head in the promise grid, "" for no place there.
+	column string
 	says   string
 	checks func() []Check
 }{
-	{"setup", "whether the examples of the resource are taken at all", setupChecks},
-	{"lifecycle", "what create, list, read, replace, amend and delete mean", lifecycleChecks},
-	{"repeat", "idempotency and safety, judged by effect", repeatChecks},
-	{"absence", "what is not there", absenceChecks},
-	{"method", "what the resource does not do", methodChecks},
-	{"input", "what must be refused, and refused whole", inputChecks},
-	{"representation", "answers that a program can use", representationChecks},
-	{"precondition", "entity tags, where the service sends them", preconditionChecks},
-	{"access", "credentials, where they are declared", accessChecks},
-	{"race", "requests at the same time", raceChecks},
-	{"durability", "what is there after a restart, where the run starts the service", durabilityChecks},
+	{"setup", "", "whether the examples of the resource are taken at all", setupChecks},
+	{"lifecycle", "lifecycle", "what create, list, read, replace, amend and delete mean", lifecycleChecks},
+	{"repeat", "repeat", "idempotency and safety, judged by effect", repeatChecks},
+	{"absence", "absence", "what is not there", absenceChecks},
+	{"method", "method", "what the resource does not do", methodChecks},
+	{"input", "input", "what must be refused, and refused whole", inputChecks},
+	{"representation", "represent", "answers that a program can use", representationChecks},
+	{"precondition", "precond", "entity tags, where the service sends them", preconditionChecks},
+	{"access", "access", "credentials, where they are declared", accessChecks},
+	{"race", "race", "requests at the same time", raceChecks},
+	{"durability", "durable", "what is there after a restart, where the run starts the service", durabilityChecks},
 }
 
 // Families are the names of the families, in order, with what they are about.
@@ -91,6 +99,22 @@ var catalogue = func() []Check {
 	}
 	return out
 }()
+
+// Describe fills in what the catalogue knows of a check: its causes, and its
+// place in the promise grid.
+func Describe(c *event.Check) {
+	known := Find(c.ID)
+	if known == nil {
+		return
+	}
+	c.Causes = known.Causes
+	for i, f := range families {
+		if f.name == known.Family {
+			c.Column, c.ColumnAt = f.column, i
+		}
+	}
+	c.RowAt = slices.Index(syntax.Operations, c.Operation)
+}
 
 // Catalogue is all checks, in order.
 func Catalogue() []Check { return slices.Clone(catalogue) }

@@ -1,6 +1,10 @@
 package resource
 
-import "strings"
+import (
+	"strings"
+
+	"usualpath/internal/core/syntax"
+)
 
 func replaceID(item, id string) string { return strings.ReplaceAll(item, "{id}", id) }
 
@@ -37,7 +41,7 @@ func preconditionChecks() []Check {
 			},
 		},
 		{
-			Name: "not-modified", On: "read", Without: needs(makes, can("read"), changes), Source: "RFC 9110 §13.1.2",
+			Name: "not-modified", Causes: []string{"precondition/etag-is-stable"}, On: "read", Without: needs(makes, can("read"), changes), Source: "RFC 9110 §13.1.2",
 			Proves: "If-None-Match with the current tag answers 304 without a body, with another tag 200",
 			Cause:  "the header is not looked at, or answers 304 whatever it says",
 			Mend:   "compare it with the tag of the representation that would be sent",
@@ -50,7 +54,7 @@ func preconditionChecks() []Check {
 			},
 		},
 		{
-			Name: "stale-write-refused", On: "replace", Source: "RFC 9110 §13.1.1",
+			Name: "stale-write-refused", Causes: []string{"repeat/read-is-safe", "repeat/read-is-stable"}, On: "replace", Source: "RFC 9110 §13.1.1",
 			Without: needs(makes, can("read"), func(r *Resource) string {
 				if changes(r) != "" && !r.Supports("delete") {
 					return "nothing can be written to an item"
@@ -106,7 +110,7 @@ func accessChecks() []Check {
 		refused := []line{credentials, expect("status 401"), expect("header WWW-Authenticate exists when status 401")}
 		secret := line{}
 		if s.creates() && len(s.Make.Fields) > 0 {
-			if t := s.texts(); len(t) > 0 && plainName.MatchString(t[0].Name) {
+			if t := s.texts(); len(t) > 0 && syntax.IsName(t[0].Name) {
 				secret = expect("text lacks \"{made." + t[0].Name + "}\"")
 			}
 		}
@@ -138,7 +142,7 @@ func accessChecks() []Check {
 			Write:  func(s *script) { without(s, withoutHeader("Authorization")) },
 		},
 		{
-			Name: "wrong-credentials", On: "read", Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
+			Name: "wrong-credentials", Causes: []string{"access/no-credentials"}, On: "read", Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
 			Proves: "with credentials that nobody has each operation answers 401 with WWW-Authenticate, does nothing and shows nothing",
 			Cause:  "the presence of a token is checked, and not the token",
 			Mend:   "look the token up",
@@ -151,7 +155,7 @@ func accessChecks() []Check {
 			},
 		},
 		{
-			Name: "refusal-hides-existence", On: "read", Level: "usual", Without: needs(declared, can("read")), Source: "RFC 9110 §15.5.4",
+			Name: "refusal-hides-existence", Causes: []string{"access/no-credentials"}, On: "read", Level: "usual", Without: needs(declared, can("read")), Source: "RFC 9110 §15.5.4",
 			Proves: "without credentials an item that is there and one that is not answer alike",
 			Cause:  "the item is looked up before the credentials",
 			Mend:   "look at the credentials first",

@@ -80,7 +80,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "empty-body", On: "create", Without: makes, Source: bad,
+			Name: "empty-body", Causes: []string{"input/malformed-json"}, On: "create", Without: makes, Source: bad,
 			Proves: "no body at all is refused, and changes nothing",
 			Cause:  "an empty body counts as an object without members",
 			Mend:   "answer 400 when there is nothing to read",
@@ -122,7 +122,7 @@ func inputChecks() []Check {
 			Write:  func(s *script) { s.observe(false); changed(s, "without", nil, s.refusal("400 or 422")...) },
 		},
 		{
-			Name: "null-member", On: "create", Without: required, Source: bad,
+			Name: "null-member", Causes: []string{"input/missing-member"}, On: "create", Without: required, Source: bad,
 			Proves: "null for a required member is refused, and changes nothing",
 			Cause:  "null counts as absent, and absent as a default",
 			Mend:   "answer 400 or 422",
@@ -145,7 +145,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-container", On: "create", Without: makes, Source: bad,
+			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: "create", Without: makes, Source: bad,
 			Proves: "an array, a text, a number or null in place of the object is refused",
 			Cause:  "the decoder opens arrays, or makes an empty object of anything",
 			Mend:   "answer 400 when the body is no object",
@@ -157,7 +157,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "names-the-member", On: "create", Level: "usual", Without: required, Source: "RFC 9457 §3",
+			Name: "names-the-member", Causes: []string{"input/missing-member"}, On: "create", Level: "usual", Without: required, Source: "RFC 9457 §3",
 			Proves: "a refusal says which member is at fault",
 			Cause:  "one message for all that can be wrong",
 			Mend:   "name the member, in the detail or in an extension member",
@@ -188,7 +188,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "refused-changes-nothing", On: "replace", Source: bad,
+			Name: "refused-changes-nothing", Causes: []string{"input/malformed-json", "repeat/read-is-safe", "repeat/read-is-stable"}, On: "replace", Source: bad,
 			Without: needs(makes, func(r *Resource) string {
 				if r.Supports("replace") || r.Supports("amend") {
 					return ""

@@ -109,7 +109,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "location-leads-there", On: "create", Without: needs(posts, can("read")), Source: "RFC 9110 §10.2.2",
+			Name: "location-leads-there", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(posts, can("read")), Source: "RFC 9110 §10.2.2",
 			Proves: "Location of a create leads to what was made",
 			Cause:  "the path is put together from another id, or from the address behind a proxy",
 			Mend:   "build Location from the stored item and the request's own path",
@@ -126,7 +126,7 @@ func lifecycleChecks() []Check {
 			Write:  func(s *script) { s.keepsValues() },
 		},
 		{
-			Name: "create-echo-agrees", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
+			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
 			Proves: "an answer that shows what was made shows what is then read",
 			Cause:  "the handler answers with what it was sent, and not with what it stored",
 			Mend:   "answer with the stored item",
@@ -136,7 +136,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "created-is-listed", On: "create", Without: needs(makes, listed),
+			Name: "created-is-listed", Causes: []string{"lifecycle/list-is-a-list"}, On: "create", Without: needs(makes, listed),
 			Proves: "the list gains exactly the item that was made", Source: "RFC 9110 §9.3.3",
 			Cause: "the list is cached, filtered or limited; or one request is stored twice",
 			Mend:  "write once, and drop what was cached",
@@ -147,7 +147,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "created-are-distinct", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
+			Name: "created-are-distinct", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
 			Proves: "two creates make two items, each readable by its own identity",
 			Cause:  "ids are derived from a count, a time or a part of the body",
 			Mend:   "draw ids from a sequence or at random, and store under a key that must be new",
@@ -211,7 +211,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-drops-omitted", On: "replace", Level: "should", Source: "RFC 9110 §9.3.4",
+			Name: "replace-drops-omitted", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Level: "should", Source: "RFC 9110 §9.3.4",
 			Without: needs(makes, can("replace", "read"), written, func(r *Resource) string {
 				if len(r.omitted()) == 0 {
 					return "`remake` leaves out no member of `make`"
@@ -232,7 +232,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-hits-one", On: "replace", Without: needs(makes, can("replace"), listed), Source: "RFC 9110 §9.3.4",
+			Name: "replace-hits-one", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Without: needs(makes, can("replace"), listed), Source: "RFC 9110 §9.3.4",
 			Proves: "PUT changes the one item that it names, and no other",
 			Cause:  "the condition of the update is missing or wrong, or PUT appends",
 			Mend:   "update by the identity in the path",
@@ -244,7 +244,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-keeps-identity", On: "replace", Without: needs(makes, can("replace", "read"), identityMember), Source: "RFC 9110 §9.3.4",
+			Name: "replace-keeps-identity", Causes: []string{"lifecycle/created-are-distinct"}, On: "replace", Without: needs(makes, can("replace", "read"), identityMember), Source: "RFC 9110 §9.3.4",
 			Proves: "another identity inside the body of a PUT is refused or disregarded; nothing moves",
 			Cause:  "the body's id wins over the path's",
 			Mend:   "take the identity from the path only",
@@ -312,7 +312,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-hits-one", On: "amend", Without: needs(makes, can("amend"), listed), Source: "RFC 5789 §2",
+			Name: "amend-hits-one", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Without: needs(makes, can("amend"), listed), Source: "RFC 5789 §2",
 			Proves: "PATCH changes the one item that it names, and no other",
 			Cause:  "the condition of the update is missing or wrong",
 			Mend:   "update by the identity in the path",
@@ -334,7 +334,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "deleted-is-gone", On: "delete", Without: needs(makes, can("delete", "read")), Source: "RFC 9110 §9.3.5, §15.5.5",
+			Name: "deleted-is-gone", Causes: []string{"absence/missing-read"}, On: "delete", Without: needs(makes, can("delete", "read")), Source: "RFC 9110 §9.3.5, §15.5.5",
 			Proves: "what was deleted is not there any more",
 			Cause:  "the delete is rolled back, or sets a mark that reads do not look at",
 			Mend:   "answer once the item is gone; let reads leave out what is marked as deleted",
@@ -345,7 +345,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "deleted-is-unlisted", On: "delete", Without: needs(makes, can("delete"), listed), Source: "RFC 9110 §9.3.5",
+			Name: "deleted-is-unlisted", Causes: []string{"lifecycle/deleted-is-gone"}, On: "delete", Without: needs(makes, can("delete"), listed), Source: "RFC 9110 §9.3.5",
 			Proves: "the list loses exactly the item that was deleted",
 			Cause:  "the condition of the delete is missing or wrong, or the list is cached",
 			Mend:   "delete by the identity in the path, and drop what was cached",
@@ -357,7 +357,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "deleted-stays-gone", On: "delete", Source: "RFC 9110 §9.3.5",
+			Name: "deleted-stays-gone", Causes: []string{"lifecycle/deleted-is-gone"}, On: "delete", Source: "RFC 9110 §9.3.5",
 			Without: needs(makes, can("delete", "read"), func(r *Resource) string {
 				if !r.Supports("replace") && !r.Supports("amend") {
 					return "nothing can be written to a deleted item"
@@ -392,7 +392,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "filter-selects", On: "list", Without: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
+			Name: "filter-selects", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: "list", Without: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
 			Proves: "the filter gives what matches, and nothing else",
 			Cause:  "the query parameter is not read, or compared in another form than it is stored",
 			Mend:   "read the parameter, and compare it with the stored value",
@@ -410,7 +410,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "filter-none", On: "list", Without: needs(can("list"), filters), Source: "RFC 9110 §15.5.5",
+			Name: "filter-none", Causes: []string{"lifecycle/filter-selects"}, On: "list", Without: needs(can("list"), filters), Source: "RFC 9110 §15.5.5",
 			Proves: "a filter that matches nothing gives an empty list: no error, no null",
 			Cause:  "nothing found is handled as not found",
 			Mend:   "answer 200 with an empty list; not found is for the path, not for the query",
@@ -425,7 +425,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "paging-covers", On: "list", Source: "RFC 9110 §9.3.1",
+			Name: "paging-covers", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: "list", Source: "RFC 9110 §9.3.1",
 			Without: needs(makes, listed, func(r *Resource) string {
 				if len(r.Paging) != 2 {
 					return "no paging is declared"
@@ -522,7 +522,7 @@ func (s *script) besides() []string {
 }
 
 func identityMember(r *Resource) string {
-	if r.By != "" && plainName.MatchString(strings.TrimPrefix(r.By, "$.")) && r.Header == "" {
+	if r.By != "" && syntax.IsName(strings.TrimPrefix(r.By, "$.")) && r.Header == "" {
 		return ""
 	}
 	return "the identity is no plain member of the item"

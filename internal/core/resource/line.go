@@ -3,6 +3,7 @@ package resource
 import (
 	"strconv"
 	"strings"
+	"usualpath/internal/core/syntax"
 
 	"usualpath/internal/core/value"
 )
@@ -88,7 +89,7 @@ func of(title string) string { return " of " + quoted(title) }
 
 // memberOf is a member of a named value, in braces.
 func memberOf(name, member string) string {
-	if plainName.MatchString(member) {
+	if syntax.IsName(member) {
 		return "{" + name + "." + member + "}"
 	}
 	return "{" + name + "[" + quoted(member) + "]}"

@@ -104,7 +104,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "allow-is-sent", On: "list", Source: notAllowed,
+			Name: "allow-is-sent", Causes: []string{"method/unsupported-method"}, On: "list", Source: notAllowed,
 			Proves: "405 names the methods that work, in Allow",
 			Cause:  "405 is answered by hand",
 			Mend:   "send Allow with each 405",
@@ -113,7 +113,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "allow-is-true", On: "list", Source: "RFC 9110 §10.2.1",
+			Name: "allow-is-true", Causes: []string{"method/unsupported-method", "method/allow-is-sent"}, On: "list", Source: "RFC 9110 §10.2.1",
 			Proves: "Allow names what works, and not what answered 405",
 			Cause:  "the list is written by hand, or covers all paths at once",
 			Mend:   "derive Allow from the routes",
@@ -147,7 +147,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "head-mirrors-get", On: "read", Without: can("read"), Source: "RFC 9110 §9.3.2",
+			Name: "head-mirrors-get", Causes: []string{"precondition/etag-is-stable"}, On: "read", Without: can("read"), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD answers with the status and the fields of GET, and without a body",
 			Cause:  "HEAD has a handler of its own, or none",
 			Mend:   "let GET's handler answer HEAD, and drop the body",
@@ -160,7 +160,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "options-agrees", On: "list", Level: "usual", Source: "RFC 9110 §9.3.7",
+			Name: "options-agrees", Causes: []string{"method/allow-is-true"}, On: "list", Level: "usual", Source: "RFC 9110 §9.3.7",
 			Proves: "where OPTIONS answers, its Allow names what works, and nothing that answers 405",
 			Cause:  "the answer is written by hand, or meant for browsers only",
 			Mend:   "derive Allow from the routes",

@@ -15,7 +15,7 @@ func raceChecks() []Check {
 	const atOnce = "RFC 9110 §9.2"
 	return []Check{
 		{
-			Name: "creates-together", On: "create", Without: needs(posts, listed), Source: atOnce,
+			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: "create", Without: needs(posts, listed), Source: atOnce,
 			Proves: "creates at the same time make as many items as they say, each with an identity of its own",
 			Cause:  "the next id is read and written in two steps",
 			Mend:   "let the store draw the id",
@@ -29,7 +29,7 @@ func raceChecks() []Check {
 			},
 		},
 		{
-			Name: "deletes-together", On: "delete", Without: needs(makes, can("delete", "read")), Source: atOnce,
+			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: "delete", Without: needs(makes, can("delete", "read")), Source: atOnce,
 			Proves: "deletes of one item at the same time remove it, and nothing else, without an error of the service's own",
 			Cause:  "the item is looked up, and gone when it is removed",
 			Mend:   "remove in one step, and answer by what was removed",
@@ -52,7 +52,7 @@ func raceChecks() []Check {
 			},
 		},
 		{
-			Name: "replaces-together", On: "replace", Source: atOnce,
+			Name: "replaces-together", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Source: atOnce,
 			Without: needs(makes, can("replace", "read"), func(r *Resource) string {
 				if r.Remake == nil || len(r.Remake.Fields) == 0 || r.Remake.Text == turned(r.Remake.Text, "other") || r.Reads != "" {
 					return "`remake` does not differ by {turn}"
@@ -80,7 +80,7 @@ func raceChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-together", On: "create", Source: atOnce,
+			Name: "unique-together", Causes: []string{"input/duplicate-unique"}, On: "create", Source: atOnce,
 			Without: needs(posts, listed, written, func(r *Resource) string {
 				if len(r.Unique) == 0 {
 					return "no member is `unique`"
@@ -149,7 +149,7 @@ func durabilityChecks() []Check {
 			Write:  func(s *script) { lives(s, "restart", "expect") },
 		},
 		{
-			Name: "survives-kill", On: "create", Level: "should", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
+			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: "create", Level: "should", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
 			Proves: "what was answered is so after the service has been killed without warning",
 			Cause:  "data is written when the service ends well",
 			Mend:   "write before answering",

@@ -21,7 +21,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "read-is-stable", On: "read", Level: "usual", Without: can("read"), Source: "RFC 9110 §9.2.1",
+			Name: "read-is-stable", Causes: []string{"repeat/read-is-safe"}, On: "read", Level: "usual", Without: can("read"), Source: "RFC 9110 §9.2.1",
 			Proves: "two reads with no write between them say the same",
 			Cause:  "a time, a random value or a counter in the representation",
 			Mend:   "leave it out, or declare it `volatile`",
@@ -32,7 +32,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-is-idempotent", On: "replace", Without: needs(makes, can("replace")), Source: "RFC 9110 §9.2.2",
+			Name: "replace-is-idempotent", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/replace-hits-one", "repeat/read-is-safe", "repeat/read-is-stable"}, On: "replace", Without: needs(makes, can("replace")), Source: "RFC 9110 §9.2.2",
 			Proves: "the same PUT once more leaves everything as the first one left it",
 			Cause:  "PUT appends or counts up, or the repeat is refused as a duplicate of itself",
 			Mend:   "write the representation that was sent, and compare with other items only",
@@ -59,7 +59,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "delete-is-idempotent", On: "delete", Without: needs(makes, can("delete")), Source: "RFC 9110 §9.2.2",
+			Name: "delete-is-idempotent", Causes: []string{"lifecycle/deleted-is-gone"}, On: "delete", Without: needs(makes, can("delete")), Source: "RFC 9110 §9.2.2",
 			Proves: "the second DELETE finds nothing or succeeds, and changes nothing",
 			Cause:  "the handler relies on a row that is gone",
 			Mend:   "answer 404 or 204 when there is nothing to remove",
@@ -70,7 +70,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-repeat", On: "amend", Level: "usual", Without: needs(makes, can("amend"), mergePatch), Source: "RFC 7396 §1",
+			Name: "amend-repeat", Causes: []string{"lifecycle/amend-merges", "repeat/read-is-safe", "repeat/read-is-stable"}, On: "amend", Level: "usual", Without: needs(makes, can("amend"), mergePatch), Source: "RFC 7396 §1",
 			Proves: "the same merge patch twice leaves what once left",
 			Cause:  "the patch is added to what is there",
 			Mend:   "set the members that the patch names",
@@ -86,7 +86,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "post-makes-another", On: "create", Level: "usual", Without: needs(posts, can("read")), Source: "RFC 9110 §9.3.3",
+			Name: "post-makes-another", Causes: []string{"lifecycle/created-is-listed"}, On: "create", Level: "usual", Without: needs(posts, can("read")), Source: "RFC 9110 §9.3.3",
 			Proves: "the same POST twice makes two items, or the second is refused and makes none",
 			Cause:  "a duplicate is refused after it was stored, or silently given the first one's identity",
 			Mend:   "check before storing, in one transaction",
@@ -123,7 +123,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "key-differs", On: "create", Without: needs(posts, keyed), Source: "Idempotency-Key draft §2.7",
+			Name: "key-differs", Causes: []string{"repeat/key-replays"}, On: "create", Without: needs(posts, keyed), Source: "Idempotency-Key draft §2.7",
 			Proves: "the same Idempotency-Key with another body is refused, and makes nothing",
 			Cause:  "the key alone is looked up",
 			Mend:   "store a digest of the body under the key, and answer 422 when it differs",

@@ -45,7 +45,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "json-is-json", On: "read", Source: "RFC 8259",
+			Name: "json-is-json", Causes: []string{"representation/type-is-declared"}, On: "read", Source: "RFC 8259",
 			Proves: "what says it is JSON is one JSON document, in UTF-8, without members that stand twice",
 			Cause:  "JSON is put together as text, or encoded in another character set",
 			Mend:   "let a JSON encoder write it",
@@ -92,7 +92,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "success-means-success", On: "read", Source: "RFC 9110 §15.3",
+			Name: "success-means-success", Causes: []string{"absence/missing-read", "input/malformed-json", "input/missing-member"}, On: "read", Source: "RFC 9110 §15.3",
 			Proves: "a success carries no error inside",
 			Cause:  "errors are caught, worded and sent with the default status",
 			Mend:   "answer with the status that the words are about",
@@ -102,7 +102,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "status-agrees", On: "read", Source: "RFC 9457 §3.1.2",
+			Name: "status-agrees", Causes: []string{"absence/missing-read", "input/malformed-json"}, On: "read", Source: "RFC 9457 §3.1.2",
 			Proves: "a status that is repeated in the body of an error is the answer's own",
 			Cause:  "the body is made in one place, the status set in another",
 			Mend:   "make both from one value",
@@ -116,7 +116,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "errors-look-alike", On: "read", Level: "should", Source: "RFC 9457", Without: func(r *Resource) string {
+			Name: "errors-look-alike", Causes: []string{"absence/missing-read", "absence/missing-explains", "input/malformed-json"}, On: "read", Level: "should", Source: "RFC 9457", Without: func(r *Resource) string {
 				if r.Supports("read") && (r.creates() || r.Supports("list")) {
 					return ""
 				}
@@ -135,7 +135,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "errors-leak-nothing", On: "read", Source: "RFC 9457 §5",
+			Name: "errors-leak-nothing", Causes: []string{"absence/missing-is-not-html"}, On: "read", Source: "RFC 9457 §5",
 			Proves: "no answer shows the inside of the service: no stack trace, no path of its source, no SQL, no secret",
 			Cause:  "exceptions are sent to clients, as on a developer's machine",
 			Mend:   "log the details, and send an id to find them by",
@@ -183,7 +183,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "single-is-object", On: "read", Without: can("read"), Source: "RFC 9110 §9.3.1",
+			Name: "single-is-object", Causes: []string{"lifecycle/create-keeps-values"}, On: "read", Without: can("read"), Source: "RFC 9110 §9.3.1",
 			Proves: "an item by itself is one object, never an array of one",
 			Cause:  "the result of the query is encoded as it came",
 			Mend:   "take the one item out before encoding",

@@ -73,7 +73,7 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 		"not an object": "resource boats\n  collection /boats\n  make [1, 2]\n  remake [2]\n  amend [3] as application/json-patch+json\n",
 		"odd names": "resource boats\n  collection /boats\n  make { \"@type\": \"Tern {turn}\", \"$ref\": \"x\", \"é\": 1, \"a b\": \"c\", \"1\": true, \"\": \"e\", \"it's\": \"q\", \"say \\\"so\\\"\": \"q\", \"two\\nlines\": \"t\", \"\\{turn}\": \"b\", \"back\\\\slash\": \"s\" }\n" +
 			"  remake { \"@type\": \"Tern {turn}\", \"$ref\": \"y\", \"a b\": \"d {turn}\" }\n  amend { \"two\\nlines\": \"u\" }\n  assigned id, \"@id\"\n  required \"@type\", \"a b\", \"two\\nlines\"\n  unique \"@type\"\n  hidden \"it's\"\n  auth bearer \"t\"\n",
-		"reads":         strings.Replace(boats, "  make", "  reads { \"id\": integer, ... }\n  item /boat/{id}.json\n  make", 1),
+		"reads": strings.Replace(boats, "  make", "  reads { \"id\": integer, ... }\n  item /boat/{id}.json\n  make", 1),
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := one(t, text)
@@ -176,9 +176,9 @@ func TestCatalogue(t *testing.T) {
 			assert.Same(t, Find(c.ID()), Find(c.Name), "a name alone is enough")
 		}
 	}
-	for id, list := range causes {
-		for _, other := range append([]string{id}, list...) {
-			assert.True(t, ids[other], "%s is no check", other)
+	for _, c := range Catalogue() {
+		for _, other := range c.Causes {
+			assert.True(t, ids[other], "%s: %s is not a check", c.ID(), other)
 		}
 	}
 	const page = "../../../docs/checks.md"

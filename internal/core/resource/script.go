@@ -2,7 +2,6 @@ package resource
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -386,8 +385,7 @@ func (s *script) observe(loose bool) bool {
 
 // observed is the name of the observation.
 func (s *script) observed() string {
-	switch s.Name {
-	case "status", "header", "cookie", "body", "text", "xml", "time", "size", "state", "answer", "every", "exactly", "at":
+	if syntax.Reserved(s.Name) {
 		return s.Name + "_list"
 	}
 	return s.Name
@@ -461,13 +459,11 @@ func (s *script) paged() string {
 
 // memberPath is the JSONPath of a member by name.
 func memberPath(name string) string {
-	if plainName.MatchString(name) {
+	if syntax.IsName(name) {
 		return "$." + name
 	}
 	return "$[" + value.QuoteName(name) + "]"
 }
-
-var plainName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
 
 // unchanged expects the state to be what it was, where any is observed.
 func (s *script) unchanged(when string) line {

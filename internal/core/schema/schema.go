@@ -5,7 +5,7 @@ package schema
 import (
 	"encoding/json"
 	"fmt"
-	"sort"
+	"slices"
 	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -89,7 +89,7 @@ func (s *Schema) Check(v *value.Value) []string {
 	}
 	var out []string
 	collect(ve, &out)
-	sort.Strings(out)
+	slices.Sort(out)
 	return out
 }
 

@@ -3,7 +3,7 @@ package scope
 import (
 	"encoding/base64"
 	"fmt"
-	"sort"
+	"slices"
 	"strings"
 	"time"
 
@@ -138,7 +138,7 @@ func Functions() []string {
 	for n := range functions {
 		out = append(out, n)
 	}
-	sort.Strings(out)
+	slices.Sort(out)
 	return out
 }
 

@@ -4,6 +4,7 @@ package scope
 
 import (
 	"fmt"
+	"hash/fnv"
 	"io"
 	"math/rand/v2"
 	"strings"
@@ -38,12 +39,10 @@ type Random struct {
 // Seeded is the random source of one scenario: the same seed and key give the
 // same values, whatever ran before.
 func Seeded(seed uint64, key string) *Random {
-	// FNV-1a, 64 bit.
-	h := uint64(14695981039346656037)
-	for i := 0; i < len(key); i++ {
-		h = (h ^ uint64(key[i])) * 1099511628211
-	}
-	source := rand.NewPCG(seed, h)
+	h := fnv.New64a()
+	// A hash takes whatever is written.
+	_, _ = io.WriteString(h, key)
+	source := rand.NewPCG(seed, h.Sum64())
 	return &Random{rand.New(source), source}
 }
 

@@ -1,6 +1,10 @@
 package source
 
-import "sort"
+import (
+	"cmp"
+	"slices"
+	"strings"
+)
 
 // Severity tells whether a diagnostic stops a run.
 type Severity int
@@ -49,15 +53,8 @@ func (d Diagnostics) Errors() int {
 
 // Sort orders by file name, then place, then severity, and drops exact repeats.
 func (d Diagnostics) Sort() Diagnostics {
-	sort.SliceStable(d, func(i, j int) bool {
-		a, b := d[i], d[j]
-		if a.File.Name != b.File.Name {
-			return a.File.Name < b.File.Name
-		}
-		if a.Span.Start != b.Span.Start {
-			return a.Span.Start < b.Span.Start
-		}
-		return a.Severity < b.Severity
+	slices.SortStableFunc(d, func(a, b Diagnostic) int {
+		return cmp.Or(strings.Compare(a.File.Name, b.File.Name), a.Span.Start-b.Span.Start, int(a.Severity)-int(b.Severity))
 	})
 	out := d[:0]
 	for i, one := range d {

@@ -3,7 +3,7 @@
 package source
 
 import (
-	"sort"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -40,7 +40,8 @@ type Position struct{ Line, Column int }
 // to its nearest end.
 func (f *File) Position(offset int) Position {
 	offset = min(max(offset, 0), len(f.Text))
-	line := sort.SearchInts(f.starts, offset+1) - 1
+	line, _ := slices.BinarySearch(f.starts, offset+1)
+	line--
 	return Position{line + 1, utf8.RuneCountInString(f.Text[f.starts[line]:offset]) + 1}
 }
 

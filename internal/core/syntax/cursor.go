@@ -2,7 +2,7 @@ package syntax
 
 import (
 	"fmt"
-	"sort"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -239,7 +239,7 @@ func (c *cursor) httpToken() string {
 
 // nearest proposes the word meant, as a hint.
 func nearest(word string, among []string) string {
-	sort.Strings(among)
+	slices.Sort(among)
 	if n := source.Nearest(word, among); n != "" {
 		return "did you mean `" + n + "`?"
 	}

@@ -1,7 +1,9 @@
 package syntax
 
 import (
+	"errors"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -139,7 +141,7 @@ func (p *parser) predicate(s Subject) Predicate {
 		p.fail(p.token(), "`not` stands after `is`", "write is not …, or missing for exists")
 		return pr
 	}
-	if !contains(predicateWords[s.Kind], w) {
+	if !slices.Contains(predicateWords[s.Kind], w) {
 		p.i = start
 		p.badPredicate(s, w)
 		return pr
@@ -221,15 +223,6 @@ func (p *parser) predicate(s Subject) Predicate {
 		p.under(s, &pr)
 	}
 	return pr
-}
-
-func contains(list []string, w string) bool {
-	for _, l := range list {
-		if l == w {
-			return true
-		}
-	}
-	return false
 }
 
 func (p *parser) atWord(w string) bool { return p.nextWord() == w }
@@ -439,11 +432,7 @@ func ParseSize(raw string) (int64, error) {
 	return n, nil
 }
 
-type sizeError struct{}
-
-func (sizeError) Error() string { return "a size is a number and B, KiB, MiB or GiB: 10KiB, 2MiB" }
-
-var errSize error = sizeError{}
+var errSize = errors.New("a size is a number and B, KiB, MiB or GiB: 10KiB, 2MiB")
 
 // statuses reads 200 or 204, 2xx, not 5xx, {code}.
 func (p *parser) statuses() []StatusClass {

@@ -1,15 +1,13 @@
 package syntax
 
 import (
-	"sort"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"usualpath/internal/core/source"
 )
-
-func itoa(n int) string { return strconv.Itoa(n) }
 
 // Parse reads a file. The tree holds all that could be read; a run needs
 // diagnostics without errors.
@@ -273,7 +271,7 @@ func (p *parser) looksBack() bool {
 }
 
 func listed(words []string) string {
-	sort.Strings(words)
+	slices.Sort(words)
 	return strings.Join(words, ", ")
 }
 

@@ -1,6 +1,9 @@
 package syntax
 
 import (
+	"errors"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -274,11 +277,9 @@ func (p *parser) observe() *Observe {
 	if p.failed {
 		return o
 	}
-	for _, s := range append(subjectWords, "every", "exactly", "at") {
-		if o.Name == s {
-			p.fail(o.NameSpan, "`"+s+"` is taken: expectations are about it", "choose another name")
-			return o
-		}
+	if Reserved(o.Name) {
+		p.fail(o.NameSpan, "`"+o.Name+"` is taken: expectations are about it", "choose another name")
+		return o
 	}
 	if !p.needWord("at", form) {
 		return o
@@ -523,17 +524,13 @@ func (p *parser) send() *Send {
 		p.i = start
 		p.failHere("a method was expected before the path, found "+p.found(), "write "+form)
 		return s
-	case s.Method == strings.ToLower(s.Method) && methods[strings.ToUpper(s.Method)]:
+	case s.Method == strings.ToLower(s.Method) && slices.Contains(Methods, strings.ToUpper(s.Method)):
 		p.fail(source.Span{Start: start, End: p.i}, "methods are case-sensitive (RFC 9110 §9.1)", "write send "+strings.ToUpper(s.Method))
 		return s
 	}
 	s.Target = p.needTarget("send " + s.Method + " /path")
 	return s
 }
-
-// methods are those of RFC 9110 §9.3 and RFC 5789.
-var methods = map[string]bool{"GET": true, "HEAD": true, "POST": true, "PUT": true, "DELETE": true,
-	"CONNECT": true, "OPTIONS": true, "TRACE": true, "PATCH": true}
 
 func (p *parser) keep() *Keep {
 	k := &Keep{}
@@ -657,7 +654,7 @@ func (p *parser) wholeNumber(form string, lo, hi int) *Node {
 		at = at*10 + int(b-'0')
 	}
 	if at < lo || at > hi {
-		p.fail(source.Span{Start: start, End: p.i}, "a whole number from "+itoa(lo)+" to "+itoa(hi)+" was expected", "write "+form)
+		p.fail(source.Span{Start: start, End: p.i}, "a whole number from "+strconv.Itoa(lo)+" to "+strconv.Itoa(hi)+" was expected", "write "+form)
 	}
 	return n
 }
@@ -695,11 +692,7 @@ func ParseDuration(raw string) (time.Duration, error) {
 	return 0, errDuration
 }
 
-type durationError struct{}
-
-func (durationError) Error() string { return "a duration is a number and ms, s or m: 200ms, 5s, 2m" }
-
-var errDuration error = durationError{}
+var errDuration = errors.New("a duration is a number and ms, s or m: 200ms, 5s, 2m")
 
 func (p *parser) ready() *Ready {
 	form := "ready GET /healthz is 200 within 20s"

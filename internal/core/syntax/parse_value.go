@@ -1,6 +1,7 @@
 package syntax
 
 import (
+	"strconv"
 	"strings"
 
 	"usualpath/internal/core/source"
@@ -408,7 +409,7 @@ func (c *cursor) unclosed(start int, bracket byte, expected string) {
 	open := c.file.Position(start)
 	hint := ""
 	if c.file.Position(c.i).Line != open.Line {
-		hint = "the `" + c.s[start:start+1] + "` of line " + itoa(open.Line) + " is not closed"
+		hint = "the `" + c.s[start:start+1] + "` of line " + strconv.Itoa(open.Line) + " is not closed"
 		if bracket == '}' {
 			hint += " by a `}`"
 		} else {

@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 )
 
@@ -488,9 +489,9 @@ func statusText(list []StatusClass) string {
 		case s.Ref != nil:
 			text = nodeText(s.Ref, 0)
 		case s.Class:
-			text = itoa(s.Code) + "xx"
+			text = strconv.Itoa(s.Code) + "xx"
 		default:
-			text = itoa(s.Code)
+			text = strconv.Itoa(s.Code)
 		}
 		if s.Not {
 			text = "not " + text

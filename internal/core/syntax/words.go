@@ -1,6 +1,6 @@
 package syntax
 
-import "sort"
+import "slices"
 
 // Where a statement may stand.
 const (
@@ -148,7 +148,7 @@ var under = map[string]int{
 // alphabetical order.
 func KeywordsUnder(word string) [][2]string {
 	list := wordsIn(under[word])
-	sort.Strings(list)
+	slices.Sort(list)
 	var out [][2]string
 	for _, w := range list {
 		out = append(out, [2]string{w, keywords[w].form})

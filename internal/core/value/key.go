@@ -1,7 +1,7 @@
 package value
 
 import (
-	"sort"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -38,7 +38,7 @@ func (v *Value) key(b *strings.Builder) {
 		for i := range order {
 			order[i] = i
 		}
-		sort.Slice(order, func(i, j int) bool { return v.Names[order[i]] < v.Names[order[j]] })
+		slices.SortFunc(order, func(a, b int) int { return strings.Compare(v.Names[a], v.Names[b]) })
 		b.WriteByte('{')
 		for _, i := range order {
 			Quote(b, v.Names[i])

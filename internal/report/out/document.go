@@ -21,7 +21,7 @@ type document struct {
 	err     error
 }
 
-func newJSON(w io.Writer, _ Options) (Sink, error) {
+func newJSON(w io.Writer) (Sink, error) {
 	d := &document{w: bufio.NewWriter(w)}
 	d.begin = func(e *event.RunStarted) { fmt.Fprintf(d.w, "{\"run\": %s,\n\"scenarios\": [", d.json(e)) }
 	d.each = d.scenario

@@ -83,7 +83,7 @@ type (
 	}
 )
 
-func newHAR(w io.Writer, _ Options) (Sink, error) {
+func newHAR(w io.Writer) (Sink, error) {
 	h := &har{w: bufio.NewWriter(w)}
 	h.begin = func(e *event.RunStarted) {
 		name, version := "usualpath", e.Tool

@@ -1,14 +1,14 @@
 package out
 
 import (
-	"sort"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/exchange"
 )
 
 func sortPairs(list []harPair) {
-	sort.SliceStable(list, func(i, j int) bool { return list[i].Name < list[j].Name })
+	slices.SortStableFunc(list, func(a, b harPair) int { return strings.Compare(a.Name, b.Name) })
 }
 
 func headerOf(list []exchange.Field, name string) string {

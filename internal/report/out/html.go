@@ -11,9 +11,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/value"
 	"usualpath/internal/report"
 )
@@ -59,7 +59,7 @@ type htmlPage struct {
 
 type failureLine struct{ Class, Mark, Verdict, Anchor, Name, Headline string }
 
-func newHTML(w io.Writer, _ Options) (Sink, error) {
+func newHTML(w io.Writer) (Sink, error) {
 	s, err := newSpool()
 	if err != nil {
 		return nil, err
@@ -189,7 +189,7 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	if run.Environment != "" {
 		meta = append(meta, "environment "+safe(run.Environment))
 	}
-	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), expect.Took(e.Took), fmt.Sprintf("%d steps", c.Steps.Ran()), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
+	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), exchange.Took(e.Took), fmt.Sprintf("%d steps", c.Steps.Ran()), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
 	for _, one := range []countView{{"", "scenarios", c.Scenarios.All}, {"", "checks", c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
 		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"left-out", "not applicable", both.LeftOut}, {"not-reached", "not finished", both.NotReached}} {
 		if one.N > 0 {
@@ -247,7 +247,7 @@ func viewOf(g *report.Grid) gridView {
 	for _, t := range g.Tally() {
 		parts = append(parts, fmt.Sprintf("%d %s", t.N, t.Word))
 	}
-	v.Tally = fmt.Sprintf("%d checks: %s; %d requests, %s", g.Checks, strings.Join(parts, ", "), g.Requests, expect.Took(g.Took))
+	v.Tally = fmt.Sprintf("%d checks: %s; %d requests, %s", g.Checks, strings.Join(parts, ", "), g.Requests, exchange.Took(g.Took))
 	return v
 }
 

@@ -7,7 +7,6 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/value"
 )
 
@@ -33,7 +32,7 @@ type sceneView struct {
 
 func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 	v := s.finished.Verdict
-	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: expect.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), Groups: strings.Join(groups, "\n")}
+	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: exchange.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), Groups: strings.Join(groups, "\n")}
 	if v == event.LeftOut {
 		out.Word = "not applicable"
 	}
@@ -59,7 +58,7 @@ func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 }
 
 func stepOf(st *event.StepFinished) stepView {
-	out := stepView{Class: class(st.Verdict), Mark: marks[st.Verdict], Title: safe(st.Title), Place: fmt.Sprintf("%s:%d", safe(st.File), st.Line), Took: expect.Took(st.Took), Why: safe(st.Why)}
+	out := stepView{Class: class(st.Verdict), Mark: marks[st.Verdict], Title: safe(st.Title), Place: fmt.Sprintf("%s:%d", safe(st.File), st.Line), Took: exchange.Took(st.Took), Why: safe(st.Why)}
 	if st.Verdict != event.Held {
 		out.Word = string(st.Verdict)
 	}
@@ -84,7 +83,7 @@ func exchangeOf(s event.Sent) exchangeView {
 	case event.Repeat, event.Copy, event.Retry:
 		v.Note = fmt.Sprintf("%s %d", s.Role, s.N)
 	}
-	v.Note = strings.TrimSpace(v.Note + "  " + expect.Took(x.Timing.Total))
+	v.Note = strings.TrimSpace(v.Note + "  " + exchange.Took(x.Timing.Total))
 	var sent strings.Builder
 	fmt.Fprintf(&sent, "%s %s\n", x.Request.Method, x.Request.URL)
 	for _, f := range x.Request.Header {

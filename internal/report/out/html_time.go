@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/expect"
 )
 
 // times are the answer times of each kind of request, in buckets: how many
@@ -108,7 +108,7 @@ func (t *times) views() ([]timeView, int) {
 			return out, len(order) - i
 		}
 		b := t.by[k]
-		out = append(out, timeView{safe(k), expect.Took(b.part(.5)), expect.Took(b.part(.95)), expect.Took(b.max), b.count, b.spark()})
+		out = append(out, timeView{safe(k), exchange.Took(b.part(.5)), exchange.Took(b.part(.95)), exchange.Took(b.max), b.count, b.spark()})
 	}
 	return out, 0
 }
@@ -117,11 +117,11 @@ func (t *times) views() ([]timeView, int) {
 func (b *bins) spark() template.HTML {
 	most := slices.Max(b.n[:])
 	var s strings.Builder
-	fmt.Fprintf(&s, `<svg class="spark" viewBox="0 0 %d 20" role="img" aria-label="from %s to %s"><line class="axis" x1="0" y1="19.5" x2="%d" y2="19.5"/>`, buckets*2, expect.Took(b.part(.01)), expect.Took(b.max), buckets*2)
+	fmt.Fprintf(&s, `<svg class="spark" viewBox="0 0 %d 20" role="img" aria-label="from %s to %s"><line class="axis" x1="0" y1="19.5" x2="%d" y2="19.5"/>`, buckets*2, exchange.Took(b.part(.01)), exchange.Took(b.max), buckets*2)
 	for i, n := range b.n {
 		if n > 0 {
 			h := 1 + 18*float64(n)/float64(most)
-			fmt.Fprintf(&s, `<rect class="s-held" x="%d" y="%.1f" width="1.6" height="%.1f"><title>%d up to %s</title></rect>`, i*2, 19-h, h, n, expect.Took(upper(i)))
+			fmt.Fprintf(&s, `<rect class="s-held" x="%d" y="%.1f" width="1.6" height="%.1f"><title>%d up to %s</title></rect>`, i*2, 19-h, h, n, exchange.Took(upper(i)))
 		}
 	}
 	s.WriteString(`</svg>`)
@@ -184,10 +184,10 @@ func (t *timeline) draw(took time.Duration) (template.HTML, string) {
 			}
 			h := 96 * float64(c) / float64(most)
 			y -= h
-			fmt.Fprintf(&s, `<rect class="s-%s" x="%d" y="%.1f" width="3.4" height="%.1f"><title>%d %s from %s</title></rect>`, class(v), i*4, y, h, c, v, expect.Took(took*time.Duration(i)/timeSlices))
+			fmt.Fprintf(&s, `<rect class="s-%s" x="%d" y="%.1f" width="3.4" height="%.1f"><title>%d %s from %s</title></rect>`, class(v), i*4, y, h, c, v, exchange.Took(took*time.Duration(i)/timeSlices))
 		}
 	}
-	fmt.Fprintf(&s, `<text x="0" y="114">0</text><text x="320" y="114" text-anchor="middle">%s</text><text x="640" y="114" text-anchor="end">%s</text></svg>`, expect.Took(took/2), expect.Took(took))
+	fmt.Fprintf(&s, `<text x="0" y="114">0</text><text x="320" y="114" text-anchor="middle">%s</text><text x="640" y="114" text-anchor="end">%s</text></svg>`, exchange.Took(took/2), exchange.Took(took))
 	longest := slices.MaxFunc(t.spans, func(a, b span) int { return int(a.took - b.took) })
-	return template.HTML(s.String()), fmt.Sprintf("%d scenarios and checks in %s; the busiest moment has %d; the longest takes %s", len(t.spans), expect.Took(took), most, expect.Took(longest.took)) // made of numbers only
+	return template.HTML(s.String()), fmt.Sprintf("%d scenarios and checks in %s; the busiest moment has %d; the longest takes %s", len(t.spans), exchange.Took(took), most, exchange.Took(longest.took)) // made of numbers only
 }

@@ -28,7 +28,7 @@ type junit struct {
 	notices                        bytes.Buffer
 }
 
-func newJUnit(w io.Writer, _ Options) (Sink, error) {
+func newJUnit(w io.Writer) (Sink, error) {
 	all, err := newSpool()
 	if err != nil {
 		return nil, err

@@ -6,9 +6,9 @@ import (
 	"html"
 	"io"
 	"strings"
+	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/report"
 )
 
@@ -23,7 +23,7 @@ type markdown struct {
 	err     error
 }
 
-func newMarkdown(w io.Writer, o Options) (Sink, error) {
+func newMarkdown(w io.Writer) (Sink, error) {
 	body, err := newSpool()
 	if err != nil {
 		return nil, err
@@ -90,7 +90,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", row.name, row.All, row.Held, row.Failed, row.Blocked, row.Warned, row.LeftOut)
 		}
 	}
-	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps.Ran(), c.Expectations, c.Requests+c.Observations, expect.Took(e.Took))
+	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps.Ran(), c.Expectations, c.Requests+c.Observations, exchange.Took(e.Took))
 	if m.run != nil {
 		fmt.Fprintf(w, ", seed %d", m.run.Seed)
 	}

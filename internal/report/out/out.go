@@ -9,7 +9,7 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"sort"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/event"
@@ -22,13 +22,7 @@ type Sink interface {
 	Close() error
 }
 
-// Options are what a document needs to know beside the events.
-type Options struct {
-	// Causes are the checks whose failure explains that of another.
-	Causes func(id string) []string
-}
-
-var formats = map[string]func(w io.Writer, o Options) (Sink, error){
+var formats = map[string]func(w io.Writer) (Sink, error){
 	"html": newHTML, "junit": newJUnit, "tap": newTAP, "json": newJSON, "markdown": newMarkdown, "har": newHAR,
 }
 
@@ -38,17 +32,17 @@ func Formats() []string {
 	for f := range formats {
 		out = append(out, f)
 	}
-	sort.Strings(out)
+	slices.Sort(out)
 	return out
 }
 
 // New makes a sink for a format.
-func New(format string, w io.Writer, o Options) (Sink, error) {
+func New(format string, w io.Writer) (Sink, error) {
 	make, ok := formats[format]
 	if !ok {
 		return nil, fmt.Errorf("there is no format %q; there are %s", format, strings.Join(Formats(), ", "))
 	}
-	return make(w, o)
+	return make(w)
 }
 
 // scenario is one scenario with all that became of it.

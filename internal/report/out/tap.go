@@ -19,7 +19,7 @@ type tap struct {
 	n int
 }
 
-func newTAP(w io.Writer, _ Options) (Sink, error) {
+func newTAP(w io.Writer) (Sink, error) {
 	t := &tap{w: bufio.NewWriter(w)}
 	t.begin = func(e *event.RunStarted) { fmt.Fprintf(t.w, "TAP version 14\n# %s, seed %d\n", safe(e.Tool), e.Seed) }
 	t.each = t.scenario

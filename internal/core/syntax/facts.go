@@ -1,0 +1,54 @@
+package syntax
+
+import "slices"
+
+// Methods are those of RFC 9110 §9.3 and RFC 5789, the commonest first.
+var Methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "CONNECT"}
+
+// SafeMethod tells whether a method changes nothing (RFC 9110 §9.2.1).
+func SafeMethod(method string) bool {
+	return slices.Contains([]string{"GET", "HEAD", "OPTIONS", "TRACE"}, method)
+}
+
+// IsName tells whether a text can be a name: letters, digits and `_`, no digit
+// first.
+func IsName(text string) bool {
+	if text == "" || !nameStart(text[0]) {
+		return false
+	}
+	for i := range len(text) {
+		if !wordByte(text[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// TitleText is a title as it is compared: its text, or what stands there when
+// names are in it; "" for none.
+func TitleText(n *Node) string {
+	if n == nil {
+		return ""
+	}
+	if text, ok := n.Template.Plain(); ok {
+		return text
+	}
+	return n.Template.Raw
+}
+
+// StepTitle is the title of a step or of a routine call; else "".
+func StepTitle(st *Statement) string {
+	switch b := st.Body.(type) {
+	case *Titled:
+		return TitleText(b.Title)
+	case *Do:
+		return TitleText(b.Title)
+	}
+	return ""
+}
+
+// Reserved tells whether an observation cannot have a name, since expectations
+// begin with it.
+func Reserved(name string) bool {
+	return slices.Contains(subjectWords, name) || slices.Contains([]string{"every", "exactly", "at"}, name)
+}
