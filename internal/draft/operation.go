@@ -61,36 +61,7 @@ func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *group, prefi
 		}
 	}
 	guess := func(what string) { s.left("%s: %s; a plain value was put there", op.Title(), what) }
-	var lines []string
-	for _, p := range op.Params {
-		if p.Value == nil {
-			continue
-		}
-		v := fromAny(p.Value.Example)
-		for _, e := range p.Value.Examples {
-			if v == nil && e.Value != nil {
-				v = fromAny(e.Value.Value)
-			}
-		}
-		if v == nil && p.Value.Schema != nil {
-			if p.Value.In == "path" && strings.Contains(path, "{"+p.Value.Name+"}") && written(flat(p.Value.Schema)) == nil {
-				s.left("%s: nothing tells which %s there is; the scenario has a guess", op.Title(), p.Value.Name)
-			}
-			v = sample(p.Value.Schema, p.Value.Name, 0, guess)
-		}
-		if v == nil || !p.Value.Required {
-			continue
-		}
-		text := strings.NewReplacer("{", `\{`, "#", `\#`).Replace(v.Plain())
-		switch p.Value.In {
-		case "path":
-			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", url.PathEscape(v.Plain()))
-		case "query":
-			lines = append(lines, "  query "+p.Value.Name+" = "+text)
-		case "header":
-			lines = append(lines, "  header "+p.Value.Name+": "+text)
-		}
-	}
+	path, lines := s.params(op, path, guess)
 	path = strings.NewReplacer("{", `\{`, "\x00", "{", "\x01", "}").Replace(path)
 	if body := op.Spec.RequestBody; body != nil && body.Value != nil && jsonOf(body.Value.Content) != nil {
 		media, name := bodyOf(body.Value.Content)
@@ -126,6 +97,42 @@ func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *group, prefi
 	one.step(stepTitle(op), lines...)
 	fmt.Fprintf(b, "scenario %s\n%s%s%s\n", quoted(title), pre, one.b.String(), ends)
 	s.Scenarios++
+}
+
+// params puts values for an operation's parameters into its path, and gives the
+// lines of the others.
+func (s *Suite) params(op *contract.Operation, path string, guess func(string)) (string, []string) {
+	var lines []string
+	for _, p := range op.Params {
+		if p.Value == nil {
+			continue
+		}
+		v := fromAny(p.Value.Example)
+		for _, e := range p.Value.Examples {
+			if v == nil && e.Value != nil {
+				v = fromAny(e.Value.Value)
+			}
+		}
+		if v == nil && p.Value.Schema != nil {
+			if p.Value.In == "path" && strings.Contains(path, "{"+p.Value.Name+"}") && written(flat(p.Value.Schema)) == nil {
+				s.left("%s: nothing tells which %s there is; the scenario has a guess", op.Title(), p.Value.Name)
+			}
+			v = sample(p.Value.Schema, p.Value.Name, 0, guess)
+		}
+		if v == nil || !p.Value.Required {
+			continue
+		}
+		text := strings.NewReplacer("{", `\{`, "#", `\#`).Replace(v.Plain())
+		switch p.Value.In {
+		case "path":
+			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", url.PathEscape(v.Plain()))
+		case "query":
+			lines = append(lines, "  query "+p.Value.Name+" = "+text)
+		case "header":
+			lines = append(lines, "  header "+p.Value.Name+": "+text)
+		}
+	}
+	return path, lines
 }
 
 func describes(op *contract.Operation, keys ...string) bool {

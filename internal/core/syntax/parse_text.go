@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"errors"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -162,32 +163,43 @@ func (c *cursor) term(deep int) *Expr {
 		return nil
 	}
 	e := &Expr{Name: c.word()}
-	if c.peek() == '(' {
-		e.Call = true
-		c.i++
-		c.blanks()
-		for c.peek() != ')' {
-			arg := c.sum(deep + 1)
-			if arg == nil {
-				return nil
-			}
-			e.Args = append(e.Args, arg)
-			c.blanks()
-			if c.peek() == ',' {
-				c.i++
-				c.blanks()
-			} else if c.peek() != ')' {
-				return nil
-			}
-		}
-		c.i++
+	if c.peek() == '(' && !c.arguments(e, deep) || !c.accesses(e) {
+		return nil
 	}
+	e.Span = source.Span{Start: start, End: c.i}
+	return e
+}
+
+// arguments reads what stands in the brackets of a call.
+func (c *cursor) arguments(e *Expr, deep int) bool {
+	e.Call = true
+	c.i++
+	c.blanks()
+	for c.peek() != ')' {
+		arg := c.sum(deep + 1)
+		if arg == nil {
+			return false
+		}
+		e.Args = append(e.Args, arg)
+		c.blanks()
+		if c.peek() == ',' {
+			c.i++
+			c.blanks()
+		} else if c.peek() != ')' {
+			return false
+		}
+	}
+	c.i++
+	return true
+}
+
+// accesses reads the steps inside a value: .member, ["member"], [index].
+func (c *cursor) accesses(e *Expr) bool {
 	for c.i < len(c.s) {
 		switch {
 		case c.peek() == '.' && c.i+1 < len(c.s) && nameStart(c.s[c.i+1]):
 			c.i++
 			e.Access = append(e.Access, Access{Member: c.word()})
-			continue
 		case c.at(`["`):
 			// A member whose name is not a word.
 			c.i++
@@ -199,36 +211,42 @@ func (c *cursor) term(deep int) *Expr {
 			}
 			if !plain || n.Block || c.peek() != ']' {
 				c.diags = c.diags[:mark]
-				return nil
+				return false
 			}
 			c.i++
 			e.Access = append(e.Access, Access{Member: text})
-			continue
 		case c.peek() == '[':
-			c.i++
-			n, ok := 0, false
-			negative := c.peek() == '-'
-			if negative {
-				c.i++
-			}
-			for c.peek() >= '0' && c.peek() <= '9' && n < 1<<30 {
-				n, ok = n*10+int(c.peek()-'0'), true
-				c.i++
-			}
-			if !ok || c.peek() != ']' {
-				return nil
-			}
-			c.i++
-			if negative {
-				n = -n
+			n, ok := c.index()
+			if !ok {
+				return false
 			}
 			e.Access = append(e.Access, Access{Index: n, Element: true})
-			continue
+		default:
+			return true
 		}
-		break
 	}
-	e.Span = source.Span{Start: start, End: c.i}
-	return e
+	return true
+}
+
+// index reads [N] or [-N].
+func (c *cursor) index() (n int, ok bool) {
+	c.i++
+	negative := c.peek() == '-'
+	if negative {
+		c.i++
+	}
+	for c.peek() >= '0' && c.peek() <= '9' && n < 1<<30 {
+		n, ok = n*10+int(c.peek()-'0'), true
+		c.i++
+	}
+	if !ok || c.peek() != ']' {
+		return 0, false
+	}
+	c.i++
+	if negative {
+		n = -n
+	}
+	return n, true
 }
 
 // stringNode reads "…" with JSON's escapes, `\{`, and names; the cursor
@@ -469,15 +487,16 @@ func (c *cursor) path() *Path {
 		c.i++
 	}
 	text(from)
+	return c.query(t, start)
+}
+
+// query makes a JSONPath of what was read, and says what is wrong with it.
+func (c *cursor) query(t *Template, start int) *Path {
 	p := &Path{Span: source.Span{Start: start, End: c.i}, Raw: c.s[start:c.i]}
 	t.Span, t.Raw = p.Span, p.Raw
 	check := p.Raw
-	for _, part := range t.Parts {
-		if part.Expr != nil {
-			p.Template = t
-		}
-	}
-	if p.Template != nil {
+	if slices.ContainsFunc(t.Parts, func(part Part) bool { return part.Expr != nil }) {
+		p.Template = t
 		// Checked with a stand-in of the same length, so that places agree.
 		var b strings.Builder
 		for _, part := range t.Parts {

@@ -2,6 +2,7 @@ package value
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -261,58 +262,27 @@ func (d *decoder) object() *Value {
 		return v
 	}
 	for {
-		if d.i == len(d.s) {
-			return d.fail("cut off", d.i, "a member name is missing")
-		}
-		if d.s[d.i] != '"' {
-			if d.s[d.i] == '\'' {
-				return d.fail("single quotes", d.i, `member names stand in double quotes "…"`)
-			}
-			return d.fail("bad member name", d.i, `a name in double quotes was expected, found `+shown(d.s[d.i:]))
-		}
 		at := d.i
-		name, ok := d.str()
+		name, ok := d.memberName()
 		if !ok {
 			return nil
 		}
-		sofar := d.names[nameMark:]
-		twice := false
-		if len(sofar) < 16 {
-			for _, n := range sofar {
-				twice = twice || n == name
-			}
-		} else {
-			if seen == nil {
-				seen = make(map[string]bool, 64)
-				for _, n := range sofar {
-					seen[n] = true
-				}
-			}
-			twice = seen[name]
-			seen[name] = true
-		}
+		var twice bool
+		twice, seen = d.twice(name, d.names[nameMark:], seen)
 		if twice && !d.lenient {
 			return d.fail("duplicate member", at, Quoted(Cut(name, 60))+" stands twice in one object")
 		}
-		d.space()
-		if d.i == len(d.s) {
-			return d.fail("cut off", d.i, "`:` is missing")
+		if !d.colon(name) {
+			return nil
 		}
-		if d.s[d.i] != ':' {
-			return d.fail("missing colon", d.i, "`:` was expected after "+Quoted(Cut(name, 60))+", found "+shown(d.s[d.i:]))
-		}
-		d.i++
-		d.space()
 		item := d.value()
 		if d.err != nil {
 			return nil
 		}
 		if twice {
-			for i, n := range d.names[nameMark:] {
-				if n == name {
-					d.items[len(d.items)-len(d.names[nameMark:])+i] = item
-				}
-			}
+			// The last one counts.
+			sofar := d.names[nameMark:]
+			d.items[len(d.items)-len(sofar)+slices.Index(sofar, name)] = item
 		} else {
 			d.items, d.names = append(d.items, item), append(d.names, name)
 		}
@@ -339,6 +309,54 @@ func (d *decoder) object() *Value {
 		}
 		return d.fail("missing comma", d.i, "`,` or `}` was expected, found "+shown(d.s[d.i:]))
 	}
+}
+
+// memberName reads the name of a member; false when there is none.
+func (d *decoder) memberName() (string, bool) {
+	switch {
+	case d.i == len(d.s):
+		d.fail("cut off", d.i, "a member name is missing")
+	case d.s[d.i] == '"':
+		return d.str()
+	case d.s[d.i] == '\'':
+		d.fail("single quotes", d.i, `member names stand in double quotes "…"`)
+	default:
+		d.fail("bad member name", d.i, `a name in double quotes was expected, found `+shown(d.s[d.i:]))
+	}
+	return "", false
+}
+
+// twice tells whether a name stands in an object already. seen holds the names
+// once there are many; the one given back is for the next call.
+func (d *decoder) twice(name string, sofar []string, seen map[string]bool) (bool, map[string]bool) {
+	if len(sofar) < 16 {
+		return slices.Contains(sofar, name), seen
+	}
+	if seen == nil {
+		seen = make(map[string]bool, 64)
+		for _, n := range sofar {
+			seen[n] = true
+		}
+	}
+	twice := seen[name]
+	seen[name] = true
+	return twice, seen
+}
+
+// colon reads what stands between a name and its value.
+func (d *decoder) colon(name string) bool {
+	d.space()
+	switch {
+	case d.i == len(d.s):
+		d.fail("cut off", d.i, "`:` is missing")
+		return false
+	case d.s[d.i] != ':':
+		d.fail("missing colon", d.i, "`:` was expected after "+Quoted(Cut(name, 60))+", found "+shown(d.s[d.i:]))
+		return false
+	}
+	d.i++
+	d.space()
+	return true
 }
 
 func (d *decoder) digits() bool {
