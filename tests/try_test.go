@@ -56,7 +56,7 @@ func TestTryFilesSteps(t *testing.T) {
 		args []string
 		want string
 	}{
-		{[]string{"GET", "/boats", "--into", "boats.txt"}, "is no scenario file"},
+		{[]string{"GET", "/boats", "--into", "boats.txt"}, "is not a scenario file"},
 		{[]string{"GET", "/boats", "--step", "x"}, "--into names it"},
 		{[]string{"GET", "/boats/{nope}"}, "never bound"},
 		{[]string{"GET", "/boats", "--without", "cookie x"}, "--without 'header Name'"},

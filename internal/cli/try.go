@@ -42,11 +42,11 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 			if err := f.check(args); err != nil {
 				return err
 			}
-			t, err := f.attempt(args)
+			t, err := f.try(args)
 			if err != nil {
 				return err
 			}
-			return a.tryOnce(c.Context(), t)
+			return a.tryOnce(c.Context(), f, t)
 		},
 	}
 	fl := c.Flags()

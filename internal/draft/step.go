@@ -35,6 +35,31 @@ type Typed struct {
 	Timeout string
 }
 
+// Without is the request without one thing: "header NAME" or "query NAME". More
+// lines may be needed to drop what the project adds.
+func (t *Typed) Without(what string) (*Typed, []string, error) {
+	kind, name, _ := strings.Cut(strings.TrimSpace(what), " ")
+	out := *t
+	switch {
+	case kind == "header" && name != "":
+		out.Header = slices.DeleteFunc(slices.Clone(t.Header), func(h string) bool {
+			n, _, _ := strings.Cut(h, ":")
+			return strings.EqualFold(strings.TrimSpace(n), name)
+		})
+		return &out, []string{"  without header " + name}, nil
+	case kind == "query" && name != "":
+		drop := func(p string) bool { n, _, _ := strings.Cut(p, "="); return p == "" || n == name }
+		out.Query = slices.DeleteFunc(slices.Clone(t.Query), drop)
+		target, query, _ := strings.Cut(t.Target, "?")
+		if pairs := slices.DeleteFunc(strings.Split(query, "&"), drop); len(pairs) > 0 {
+			target += "?" + strings.Join(pairs, "&")
+		}
+		out.Target = target
+		return &out, nil, nil
+	}
+	return nil, nil, fmt.Errorf("--without %q: what is to be left out?", what)
+}
+
 // Lines are the request as lines of a step, with names for values that are
 // known.
 func (t *Typed) Lines(known Known) []string {

@@ -79,6 +79,16 @@ type reader struct {
 	r     *Resource
 	diags source.Diagnostics
 	under *syntax.Statement
+	// at is where each line of the statement stands, by its word.
+	at map[string]source.Span
+}
+
+// span is where a line stands; the statement's place when it is not written.
+func (rd *reader) span(word string) source.Span {
+	if at, ok := rd.at[word]; ok {
+		return at
+	}
+	return rd.r.Statement.Span
 }
 
 func (rd *reader) say(at source.Span, message, hint string) {
@@ -99,7 +109,7 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 			if st.Word != "resource" {
 				continue
 			}
-			rd := &reader{p: p, f: f}
+			rd := &reader{p: p, f: f, at: map[string]source.Span{}}
 			r := rd.read(st, known)
 			diags = append(diags, rd.diags...)
 			if first := known[r.Name]; first != nil {
@@ -125,6 +135,7 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 			rd.say(wordSpan(c), "a second `"+c.Word+"`", "one is enough: join the two")
 		}
 		seen[c.Word] = true
+		rd.at[c.Word] = c.Span
 		rd.line(c)
 	}
 	if r.By == "" && r.Identity != "" {
@@ -312,12 +323,12 @@ func (rd *reader) paths(known map[string]*Resource) {
 		rd.say(rd.r.Statement.Span, "this resource has no collection", "write collection /"+r.Name+" below it")
 	}
 	if strings.ContainsAny(r.Collection, "?#") {
-		rd.say(rd.r.Statement.Span, "a collection's path has no query", "write filter n = v for a query that selects the items made")
+		rd.say(rd.span("collection"), "a collection's path has no query", "write filter n = v for a query that selects the items made")
 	}
 	if r.Item == "" {
 		r.Item = r.Collection + "/{id}"
 	} else if !strings.Contains(r.Item, "{id}") {
-		rd.say(rd.r.Statement.Span, "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
+		rd.say(rd.span("item"), "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
 	}
 	r.ListAt = strings.TrimSuffix(r.Members, "[*]")
 	if rd.under == nil {
@@ -344,7 +355,7 @@ func (rd *reader) paths(known map[string]*Resource) {
 	default:
 		r.Under = parent
 		if !strings.Contains(r.Collection, "{"+name+".") {
-			rd.say(rd.under.Span, "the collection's path does not name its "+name, "write collection "+parent.Collection+"/{"+name+".id}/"+r.Name)
+			rd.say(rd.span("collection"), "the collection's path does not name its "+name, "write collection "+parent.Collection+"/{"+name+".id}/"+r.Name)
 		}
 	}
 }
@@ -361,7 +372,7 @@ func (rd *reader) operations(seen map[string]bool) {
 		if !r.supports[one[0]] || seen[one[1]] || one[0] == "replace" && r.Chosen != "" && r.Make != nil {
 			continue
 		}
-		rd.say(r.Statement.Span, "this resource supports "+one[0]+" and has no example for it", "write "+one[1]+" { … } below it")
+		rd.say(rd.span("supports"), "this resource supports "+one[0]+" and has no example for it", "write "+one[1]+" { … } below it")
 	}
 	if r.Remake == nil && r.Chosen != "" {
 		r.Remake = r.Make
@@ -383,7 +394,7 @@ func (rd *reader) names() {
 	}{{"required", r.Required}, {"unique", r.Unique}, {"hidden", r.Hidden}} {
 		for _, n := range list.names {
 			if !has(n) {
-				rd.say(r.Statement.Span, "`make` has no member `"+n+"`, which is "+list.word, "add it to `make`, or take it out of `"+list.word+"`")
+				rd.say(rd.span(list.word), "`make` has no member `"+n+"`, which is "+list.word, "add it to `make`, or take it out of `"+list.word+"`")
 			}
 		}
 	}

@@ -1,0 +1,256 @@
+package runner
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/engine"
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/draft"
+)
+
+// Try is one request that was typed, on its way through the engine with all
+// that the project knows.
+type Try struct {
+	Typed *draft.Typed
+	// Environment and Engine are as for a run.
+	Environment string
+	Engine      engine.Options
+	// Repeat is how often it is sent in all; Without are things, "header NAME" or
+	// "query NAME", without each of which it is sent once more.
+	Repeat  int
+	Without []string
+	// Into is the file that it is filed into, "" for none; Step and Scenario are
+	// titles there.
+	Into, Step, Scenario string
+
+	dir   string
+	known draft.Known
+	tried *draft.Tried
+}
+
+// Tried is what came of a request.
+type Tried struct {
+	// First is the exchange, Again its repeats.
+	First *exchange.Exchange
+	Again []*exchange.Exchange
+	// Without are those that lacked something, by what they lacked.
+	Without map[string]*exchange.Exchange
+	// base is the URL that the target was relative to.
+	base string
+}
+
+// Filed is what was written into a file.
+type Filed struct {
+	Line  int
+	Added []string
+}
+
+// open looks for the project, and for what earlier tries have kept.
+func (t *Try) open() error {
+	here, err := os.Getwd()
+	if err != nil {
+		return broken(err.Error())
+	}
+	t.dir = here
+	if t.Into == "" {
+		return nil
+	}
+	if filepath.Ext(t.Into) != project.Extension {
+		return usage("--into "+t.Into+" is not a scenario file", "scenario files end in "+project.Extension)
+	}
+	t.dir = filepath.Dir(t.Into)
+	if !filepath.IsAbs(t.Into) {
+		t.dir = filepath.Dir(filepath.Join(here, t.Into))
+	}
+	t.tried = draft.LoadTried(t.dir)
+	t.known = t.tried.Known(filepath.Base(t.Into))
+	return nil
+}
+
+// Send sends all of it. The error is a *Fault.
+func (t *Try) Send(ctx context.Context) (*Tried, error) {
+	if err := t.open(); err != nil {
+		return nil, err
+	}
+	text, err := t.text()
+	if err != nil {
+		return nil, err
+	}
+	name := filepath.Join(t.dir, "try-by-hand"+project.Extension)
+	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Overlay: map[string]string{name: text}})
+	for _, d := range p.Diagnostics {
+		// The request was typed, not written: only what keeps it from being sent counts.
+		if d.Severity == source.Error {
+			return nil, usage(d.Message, d.Hint)
+		}
+	}
+	out := &Tried{Without: map[string]*exchange.Exchange{}, base: t.Engine.Base}
+	if out.base == "" {
+		for _, f := range p.Files {
+			if b := p.Base(f); b != nil {
+				out.base, _ = b.Plain()
+			}
+		}
+	}
+	var lacks error
+	o := t.Engine
+	o.Emit = func(e event.Event) {
+		if st, ok := e.(*event.StepFinished); ok {
+			if len(st.Sent) == 0 && lacks == nil {
+				lacks = nothingSent(st)
+			}
+			out.take(st)
+		}
+	}
+	engine.Run(ctx, p, o)
+	if lacks != nil {
+		return nil, lacks
+	}
+	return out, nil
+}
+
+func nothingSent(st *event.StepFinished) error {
+	says := strings.Join(st.Lacks, ", ")
+	for _, f := range st.Findings {
+		says = strings.Join(f.Observed, "; ")
+	}
+	return usage("nothing was sent: "+says, "write --base http://127.0.0.1:8080, or the whole URL")
+}
+
+func (d *Tried) take(st *event.StepFinished) {
+	what, without := strings.CutPrefix(st.Title, "without ")
+	for _, x := range st.Sent {
+		switch {
+		case without:
+			d.Without[what] = x.Exchange
+		case d.First == nil:
+			d.First = x.Exchange
+		default:
+			d.Again = append(d.Again, x.Exchange)
+		}
+	}
+}
+
+// text is the request as a scenario: sent once, as often again as asked for,
+// and once more without each thing that is to be left out.
+func (t *Try) text() (string, error) {
+	var b strings.Builder
+	if t.Into != "" {
+		if data, err := os.ReadFile(t.Into); err == nil {
+			tree, diags := syntax.Parse(source.NewFile(t.Into, string(data)))
+			if diags.Errors() == 0 {
+				fmt.Fprintf(&b, "use %q\n", filepath.Base(t.Into))
+				for n := range t.known {
+					if binds(tree, n, true) {
+						delete(t.known, n)
+					}
+				}
+			}
+		}
+	}
+	var names []string
+	for n := range t.known {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, n := range names {
+		fmt.Fprintf(&b, "let %s = %s\n", n, draft.Body(t.known[n]))
+	}
+	b.WriteString("scenario \"try\"\n")
+	step := func(title string, typed *draft.Typed, more ...string) {
+		fmt.Fprintf(&b, "  step %q\n", title)
+		for _, l := range append(typed.Lines(t.known), more...) {
+			b.WriteString("    " + l + "\n")
+		}
+	}
+	var again []string
+	if t.Repeat > 1 {
+		again = append(again, fmt.Sprintf("again %d times", t.Repeat-1))
+	}
+	step("try", t.Typed, again...)
+	for _, w := range t.Without {
+		typed, more, err := t.Typed.Without(w)
+		if err != nil {
+			return "", usage(err.Error(), "write --without 'header Name' or --without 'query name'")
+		}
+		step("without "+w, typed, more...)
+	}
+	return b.String(), nil
+}
+
+// binds tells whether a file binds a name, at its top only or anywhere.
+func binds(tree *syntax.File, name string, top bool) bool {
+	var in func(st *syntax.Statement) bool
+	in = func(st *syntax.Statement) bool {
+		if slices.ContainsFunc(syntax.Bindings(st), func(b syntax.NameAt) bool { return b.Name == name }) {
+			return true
+		}
+		return !top && slices.ContainsFunc(st.Children, in)
+	}
+	return slices.ContainsFunc(tree.Statements, in)
+}
+
+// File files the exchange as a step. The error is a *Fault.
+func (t *Try) File(d *Tried) (*Filed, error) {
+	text := ""
+	if data, err := os.ReadFile(t.Into); err == nil {
+		text = string(data)
+	} else if !os.IsNotExist(err) {
+		return nil, usage("--into "+t.Into+" cannot be read: "+err.Error(), "")
+	}
+	tree, _ := syntax.Parse(source.NewFile(t.Into, text))
+	title := t.Step
+	if title == "" {
+		title = draft.Title(t.Typed.Method, t.Typed.Target)
+	}
+	for n, first := 2, title; titled(tree, t.Scenario, title); n++ {
+		title = fmt.Sprintf("%s (%d)", first, n)
+	}
+	base := d.base
+	if strings.HasPrefix(t.Typed.Target, "http") || t.ownBase() {
+		base = ""
+	}
+	p := draft.Step(title, t.Typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return binds(tree, n, false) })
+	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
+	if err != nil {
+		return nil, usage(err.Error(), "usualpath lint shows all mistakes of a file")
+	}
+	if err := source.WriteWhole(t.Into, []byte(in.Text)); err != nil {
+		return nil, usage("--into "+t.Into+" cannot be written: "+err.Error(), "")
+	}
+	if err := t.tried.Keep(filepath.Base(t.Into), p.Kept); err != nil {
+		return nil, broken(err.Error())
+	}
+	return &Filed{in.Line, in.Added}, nil
+}
+
+// ownBase tells whether the project gives the base URL, so that the file needs
+// none of its own.
+func (t *Try) ownBase() bool {
+	name := filepath.Join(t.dir, "base-by-hand"+project.Extension)
+	p := project.Load([]string{name}, project.Options{Overlay: map[string]string{name: "scenario \"s\"\n  step \"t\"\n    send GET /\n    expect status 200\n"}})
+	return len(p.Files) > 0 && p.Base(p.Files[0]) != nil
+}
+
+// titled tells whether a scenario, the last one for "", has a step of a title.
+func titled(tree *syntax.File, scenario, title string) bool {
+	var in *syntax.Statement
+	for _, st := range tree.Statements {
+		if st.Word == "scenario" && (scenario == "" || syntax.StepTitle(st) == scenario) {
+			in = st
+		}
+	}
+	return in != nil && slices.ContainsFunc(in.Children, func(c *syntax.Statement) bool {
+		t, ok := c.Body.(*syntax.Titled)
+		return ok && t.Title != nil && syntax.TitleText(t.Title) == title
+	})
+}
