@@ -84,7 +84,7 @@ func choose(tree *syntax.File, f *runFlags) *syntax.File {
 	out := &syntax.File{Source: tree.Source}
 	keep := false
 	for _, st := range tree.Statements {
-		if st.Word == "scenario" {
+		if syntax.Is[*syntax.Scenario](st) {
 			keep = f.wants(st)
 		}
 		if keep {

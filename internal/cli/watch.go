@@ -95,8 +95,8 @@ func watched(p *project.Project, args []string) []string {
 	add(root)
 	if st := p.Service(); st != nil {
 		for _, c := range st.Children {
-			if b, ok := c.Body.(*syntax.Start); ok && c.Word == "watch" {
-				name, _ := b.Command.Template.Plain()
+			if b, ok := c.Body.(*syntax.Watch); ok {
+				name, _ := b.At.Template.Plain()
 				at := filepath.Join(root, name)
 				if info, err := os.Stat(at); err == nil && !info.IsDir() {
 					at = filepath.Dir(at)

@@ -27,8 +27,8 @@ func Insert(name, text, scenario, base string, lines []string) (*Inserted, error
 	}
 	var into *syntax.Statement
 	for _, st := range f.Statements {
-		t, ok := st.Body.(*syntax.Titled)
-		if st.Word != "scenario" || !ok || t.Title == nil {
+		t, ok := st.Body.(*syntax.Scenario)
+		if !ok || t.Title == nil {
 			continue
 		}
 		if scenario == "" || t.Title.Template.Raw == scenario {

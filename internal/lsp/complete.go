@@ -142,13 +142,7 @@ func lineAt(text string, offset int) string {
 func (d *document) titles(word string) []completion {
 	var out []completion
 	add := func(st *syntax.Statement) {
-		title := ""
-		switch b := st.Body.(type) {
-		case *syntax.Titled:
-			title, _ = plain(b.Title)
-		case *syntax.Routine:
-			title, _ = plain(b.Title)
-		}
+		title, _ := plain(syntax.TitleOf(st))
 		if title != "" && st.Word == word && !slices.ContainsFunc(out, func(c completion) bool { return c.Label == title }) {
 			out = append(out, completion{Label: title, Kind: kindFunction})
 		}
@@ -177,8 +171,8 @@ func (d *document) subjects(offset int) []completion {
 // keywords are the words that may start a statement where the line stands.
 func (d *document) keywords(offset int) []completion {
 	var out []completion
-	for _, k := range syntax.KeywordsUnder(parent(d.text, offset)) {
-		out = append(out, completion{Label: k[0], Kind: kindKeyword, Detail: k[1]})
+	for _, f := range syntax.FormsUnder(parent(d.text, offset)) {
+		out = append(out, completion{Label: f.Word, Kind: kindKeyword, Detail: f.Example, Documentation: f.Usage + "\n" + f.Help})
 	}
 	return out
 }

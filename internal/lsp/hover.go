@@ -38,8 +38,12 @@ func (d *document) hover(offset int) *hover {
 			return say(fmt.Sprintf("**%d %s** (RFC 9110 §15)", code, text))
 		}
 	}
-	if form := syntax.Form(word); form != "" && strings.HasPrefix(strings.TrimSpace(line), word) && strings.TrimSpace(lineBefore(d.text, w.Start)) == "" {
-		return say("```\n" + form + "\n```")
+	if list := syntax.FormsOf(word); len(list) > 0 && strings.TrimSpace(lineBefore(d.text, w.Start)) == "" {
+		var b strings.Builder
+		for _, f := range list {
+			fmt.Fprintf(&b, "%s\n\n```\n%s\n```\n\nfor example `%s`\n\n", f.Help, f.Usage, f.Example)
+		}
+		return say(strings.TrimSpace(b.String()))
 	}
 	return nil
 }

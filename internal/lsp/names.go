@@ -26,15 +26,15 @@ func scopes(f *project.File, offset int) []nameScope {
 			continue
 		}
 		group := []*syntax.Statement{st}
-		if st.Word == "afterwards" {
+		if syntax.Is[*syntax.Afterwards](st) {
 			for j := i - 1; j >= 0; j-- {
 				group = append(group, f.Statements[j])
-				if f.Statements[j].Word == "scenario" {
+				if syntax.Is[*syntax.Scenario](f.Statements[j]) {
 					break
 				}
 			}
 		}
-		if st.Word == "scenario" && i+1 < len(f.Statements) && f.Statements[i+1].Word == "afterwards" {
+		if syntax.Is[*syntax.Scenario](st) && i+1 < len(f.Statements) && syntax.Is[*syntax.Afterwards](f.Statements[i+1]) {
 			group = append(group, f.Statements[i+1])
 		}
 		out = append(out, nameScope{f, group, false})
@@ -46,7 +46,7 @@ func (s nameScope) each(visit func(*syntax.Statement)) {
 	var down func(st *syntax.Statement)
 	down = func(st *syntax.Statement) {
 		visit(st)
-		if s.whole && st.Word != "environment" && st.Word != "before" {
+		if s.whole && !syntax.Is[*syntax.Environment](st) && !syntax.Is[*syntax.Before](st) {
 			return
 		}
 		for _, c := range st.Children {
@@ -164,9 +164,9 @@ func uses(s nameScope, name string) []syntax.NameAt {
 			}
 		case *syntax.Observe:
 			add(syntax.NameAt{Name: b.Name, Span: b.NameSpan})
-		case *syntax.Expect:
-			if b.Subject.Kind == "observation" {
-				add(syntax.NameAt{Name: b.Subject.Name, Span: source.Span{Start: b.Subject.Span.Start, End: b.Subject.Span.Start + len(b.Subject.Name)}})
+		case syntax.Claiming:
+			if s := b.Claimed().Subject; s.Kind == "observation" {
+				add(syntax.NameAt{Name: s.Name, Span: source.Span{Start: s.Span.Start, End: s.Span.Start + len(s.Name)}})
 			}
 		}
 	})
@@ -269,7 +269,8 @@ func sees(p *project.Project, f *project.File, path string) bool {
 func hidden(f *project.File, name string) []source.Span {
 	var out []source.Span
 	for _, st := range f.Statements {
-		if st.Word == "let" || st.Word == "secret" || st.Word == "observe" || st.Word == "environment" {
+		switch st.Body.(type) {
+		case *syntax.Let, *syntax.Secret, *syntax.Observe, *syntax.Environment:
 			continue
 		}
 		for _, s := range scopes(f, st.Span.Start) {

@@ -15,20 +15,25 @@ func (d *document) below(list []*syntax.Statement) []symbol {
 	for _, st := range list {
 		name, kind := "", 0
 		switch b := st.Body.(type) {
-		case *syntax.Titled:
+		case *syntax.Scenario:
+			name, kind = raw(b.Title), symbolClass
+		case *syntax.Step:
 			name, kind = raw(b.Title), symbolMethod
-			if st.Word == "scenario" {
-				kind = symbolClass
-			}
 		case *syntax.Routine:
 			name, kind = raw(b.Title), symbolFunction
-		case *syntax.Named:
+		case *syntax.Environment:
+			name, kind = st.Word+" "+b.Name, symbolModule
+		case *syntax.Service:
+			name, kind = st.Word+" "+b.Name, symbolModule
+		case *syntax.Resource:
+			name, kind = st.Word+" "+b.Name, symbolModule
+		case *syntax.ProjectName:
 			name, kind = st.Word+" "+b.Name, symbolModule
 		case *syntax.Let:
 			name, kind = b.Name, symbolVariable
 		case *syntax.Keep:
 			name, kind = b.Name, symbolVariable
-		case *syntax.Block, *syntax.Each:
+		case *syntax.Afterwards, *syntax.Defaults, *syntax.Before, *syntax.After:
 			name, kind = st.Word, symbolEvent
 		}
 		if kind == 0 || name == "" {
@@ -71,18 +76,18 @@ func (d *document) lenses() []lens {
 	out := []lens{}
 	for _, st := range d.tree.Statements {
 		switch b := st.Body.(type) {
-		case *syntax.Titled:
-			if title, ok := plain(b.Title); ok && st.Word == "scenario" {
+		case *syntax.Scenario:
+			if title, ok := plain(b.Title); ok {
 				out = append(out, lens{rangeIn(d.text, st.Span), command{"run this scenario", runCommand, []any{d.path, "--only", title}}})
 			}
-		case *syntax.Named:
+		case *syntax.Resource:
 			n := 0
 			for _, s := range d.project.Scenarios() {
 				if s.Check != nil && s.Check.Resource == b.Name && s.File.Path == d.path {
 					n++
 				}
 			}
-			if st.Word == "resource" && n > 0 {
+			if n > 0 {
 				out = append(out, lens{rangeIn(d.text, st.Span), command{fmt.Sprintf("%d derived checks: run the file", n), runCommand, []any{d.path}}})
 			}
 		}

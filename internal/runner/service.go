@@ -103,10 +103,8 @@ func serviceLine(o *service.Options, st *syntax.Statement, names *scope.Scope) e
 	var err error
 	switch b := st.Body.(type) {
 	case *syntax.Start:
-		if st.Word == "start" {
-			o.Command, err = names.Text(b.Command.Template)
-		}
-	case *syntax.Pair:
+		o.Command, err = names.Text(b.Command.Template)
+	case *syntax.Variable:
 		var n, v string
 		if n, err = names.Text(b.Name); err == nil {
 			v, err = names.Text(b.Value)

@@ -245,12 +245,11 @@ func (t *Try) ownBase() bool {
 func titled(tree *syntax.File, scenario, title string) bool {
 	var in *syntax.Statement
 	for _, st := range tree.Statements {
-		if st.Word == "scenario" && (scenario == "" || syntax.StepTitle(st) == scenario) {
+		if syntax.Is[*syntax.Scenario](st) && (scenario == "" || syntax.StepTitle(st) == scenario) {
 			in = st
 		}
 	}
 	return in != nil && slices.ContainsFunc(in.Children, func(c *syntax.Statement) bool {
-		t, ok := c.Body.(*syntax.Titled)
-		return ok && t.Title != nil && syntax.TitleText(t.Title) == title
+		return syntax.Is[*syntax.Step](c) && syntax.StepTitle(c) == title
 	})
 }

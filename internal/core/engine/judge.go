@@ -38,8 +38,8 @@ func (t *step) judge(claims []*syntax.Statement, at *attempt) {
 	}
 	for _, st := range claims {
 		switch b := st.Body.(type) {
-		case *syntax.Expect:
-			t.expectation(st, b, at)
+		case syntax.Claiming:
+			t.expectation(st, b.Claimed(), at)
 		case *syntax.Keep:
 			t.keep(st, b, at)
 		}
@@ -51,11 +51,11 @@ func (t *step) judge(claims []*syntax.Statement, at *attempt) {
 
 // missed is the verdict of a claim that does not hold, by its word and by the
 // level of what the scenario proves.
-func (t *step) missed(word string) event.Verdict {
-	switch word {
-	case "need":
+func (t *step) missed(b syntax.Body) event.Verdict {
+	switch b.(type) {
+	case *syntax.Need:
 		return event.Blocked
-	case "prefer":
+	case *syntax.Prefer:
 		level := "should"
 		if c := t.in.job.s.Check; c != nil && c.Level != "must" {
 			level = c.Level
@@ -70,18 +70,20 @@ func (t *step) missed(word string) event.Verdict {
 // ofExchange is the verdict when nothing was answered: blocked where the step
 // only prepares, a warning where all that is said of the answer is preferred.
 func (t *step) ofExchange(claims []*syntax.Statement) event.Verdict {
-	word := ""
+	var gravest syntax.Body
 	for _, st := range claims {
-		switch {
-		case st.Word == "need":
+		switch st.Body.(type) {
+		case *syntax.Need:
 			return event.Blocked
-		case st.Word == "expect":
-			word = "expect"
-		case st.Word == "prefer" && word == "":
-			word = "prefer"
+		case *syntax.Expect:
+			gravest = st.Body
+		case *syntax.Prefer:
+			if gravest == nil {
+				gravest = st.Body
+			}
 		}
 	}
-	return t.missed(word)
+	return t.missed(gravest)
 }
 
 // failedExchange reports exchanges without an answer, unless that is what is
@@ -91,7 +93,7 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 		return false
 	}
 	for _, st := range claims {
-		if b, ok := st.Body.(*syntax.Expect); ok && b.Subject.Kind == "answer" {
+		if b, ok := st.Body.(syntax.Claiming); ok && b.Claimed().Subject.Kind == "answer" {
 			return false
 		}
 	}
@@ -107,9 +109,9 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 	return true
 }
 
-func (t *step) expectation(st *syntax.Statement, b *syntax.Expect, at *attempt) {
+func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *attempt) {
 	effect := b.Subject.Kind == "observation" || b.Subject.Kind == "state"
-	if st.Word != "need" {
+	if !syntax.Is[*syntax.Need](st) {
 		t.in.judged++
 		t.e.Judged++
 	}
@@ -159,7 +161,7 @@ type judgement struct {
 }
 
 // holds holds a claim against each answer; an effect is that of all together.
-func (t *step) holds(b *syntax.Expect, replies []*expect.Reply, effect bool, at *attempt) judgement {
+func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool, at *attempt) judgement {
 	o := judgement{total: len(replies), sent: at.sent}
 	for i, r := range replies {
 		out := expect.Check(t.context(r, at), &b.Claim)
@@ -199,8 +201,8 @@ func (t *step) holds(b *syntax.Expect, replies []*expect.Reply, effect bool, at 
 }
 
 // finding tells of an expectation that was missed.
-func (t *step) finding(st *syntax.Statement, b *syntax.Expect, o judgement, at *attempt) event.Finding {
-	f := event.Finding{Verdict: t.missed(st.Word), Line: t.lineOf(st), Expected: t.shown(b), Observed: o.found, Sent: o.sent}
+func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) event.Finding {
+	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: o.found, Sent: o.sent}
 	if b.Because != nil {
 		if text, err := t.in.names.Text(b.Because.Template); err == nil {
 			f.Because = text
@@ -228,7 +230,7 @@ func (t *step) under(w *syntax.When, at *attempt) []*expect.Reply {
 	return out
 }
 
-func (t *step) quantified(b *syntax.Expect, held, total int) (bool, error) {
+func (t *step) quantified(b *syntax.Expectation, held, total int) (bool, error) {
 	if b.Quantifier == "" || b.Quantifier == "every" {
 		return held == total, nil
 	}
@@ -250,14 +252,13 @@ var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}"]*\}`)
 
 // shown is an expectation as it stands, on one line, with short values of
 // names put in.
-func (t *step) shown(b *syntax.Expect) string {
+func (t *step) shown(b *syntax.Expectation) string {
 	text := strings.Join(strings.Fields(syntax.ExpectText(b)), " ")
 	if !strings.Contains(text, "{") {
 		return text
 	}
 	values := map[string]string{}
-	st := &syntax.Statement{Body: b}
-	syntax.Walk(st, func(e *syntax.Expr) {
+	syntax.WalkExpectation(b, func(e *syntax.Expr) {
 		if e.Raw == "" || e.Call {
 			return
 		}

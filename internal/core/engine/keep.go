@@ -48,7 +48,7 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 // only prepares, which its `need` lines tell.
 func (t *step) ofKeep() event.Verdict {
 	for _, c := range t.st.Children {
-		if c.Word == "need" {
+		if syntax.Is[*syntax.Need](c) {
 			return event.Blocked
 		}
 	}

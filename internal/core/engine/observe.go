@@ -27,11 +27,11 @@ func (t *step) observations(g *round) []string {
 		}
 	}
 	for _, st := range g.claims {
-		b, ok := st.Body.(*syntax.Expect)
+		one, ok := st.Body.(syntax.Claiming)
 		if !ok {
 			continue
 		}
-		switch b.Subject.Kind {
+		switch b := one.Claimed(); b.Subject.Kind {
 		case "observation":
 			add(b.Subject.Name)
 		case "state":

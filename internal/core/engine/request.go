@@ -10,6 +10,7 @@ import (
 	"net/textproto"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -109,29 +110,25 @@ func (d *builder) line(st *syntax.Statement, names *scope.Scope, p *project.Proj
 			d.dropped = map[string]bool{}
 		}
 		d.dropped[key] = true
-	case *syntax.Pair:
-		return d.pair(st.Word, b, names)
-	case *syntax.Content:
-		return d.content(st.Word, b, names, p, f)
+	case *syntax.Query:
+		return d.addQuery(&b.Pair, names)
+	case *syntax.FormField:
+		return d.field(&b.Pair, names)
+	case *syntax.JSON, *syntax.Text, *syntax.XML, *syntax.FileBody:
+		return d.content(b.(syntax.Bodied), names, p, f)
 	case *syntax.PartOf:
 		return d.part(b, names, p, f)
 	case *syntax.Auth:
 		return d.auth(b, names)
-	case *syntax.Count:
-		v, err := names.Value(b.N)
-		if err != nil {
-			return err
-		}
-		n, ok := v.Int()
-		if !ok || n < 1 || n > 10_000 {
-			return fmt.Errorf("%s takes a whole number from 1 to 10000, not %s", st.Word, v)
-		}
-		if st.Word == "follow" {
-			d.follow = n
-		} else {
-			d.copies = n
-		}
-	case *syntax.Wait:
+	case *syntax.Follow:
+		n, err := times("follow", b.N, names)
+		d.follow = n
+		return err
+	case *syntax.Together:
+		n, err := times("together", b.N, names)
+		d.copies = n
+		return err
+	case *syntax.Timeout:
 		d.timeout = b.For.D
 	case *syntax.Retry:
 		d.retry = b
@@ -139,32 +136,46 @@ func (d *builder) line(st *syntax.Statement, names *scope.Scope, p *project.Proj
 	return nil
 }
 
-func (d *builder) pair(word string, b *syntax.Pair, names *scope.Scope) error {
+// times is the number of a line that takes one.
+func times(word string, n *syntax.Node, names *scope.Scope) (int, error) {
+	v, err := names.Value(n)
+	if err != nil {
+		return 0, err
+	}
+	i, ok := v.Int()
+	if !ok || i < 1 || i > 10_000 {
+		return 0, fmt.Errorf("%s takes a whole number from 1 to 10000, not %s", word, v)
+	}
+	return i, nil
+}
+
+// pair works out a name and its value; nil for none.
+func pair(b *syntax.Pair, names *scope.Scope) (string, *string, error) {
 	n, err := names.Text(b.Name)
+	if err != nil || b.Bare {
+		return n, nil, err
+	}
+	v, err := names.Text(b.Value)
+	return n, &v, err
+}
+
+func (d *builder) field(b *syntax.Pair, names *scope.Scope) error {
+	n, v, err := pair(b, names)
 	if err != nil {
 		return err
 	}
-	var v *string
-	if !b.Bare {
-		text, err := names.Text(b.Value)
-		if err != nil {
-			return err
-		}
-		v = &text
-	}
-	if word == "form" {
-		d.resetBody("form")
-		d.form = append(d.form, [2]string{n, *v})
-		return nil
+	d.resetBody("form")
+	d.form = append(d.form, [2]string{n, *v})
+	return nil
+}
+
+func (d *builder) addQuery(b *syntax.Pair, names *scope.Scope) error {
+	n, v, err := pair(b, names)
+	if err != nil {
+		return err
 	}
 	if !d.set["q:"+n] {
-		kept := d.query[:0:0]
-		for _, q := range d.query {
-			if *q[0] != n {
-				kept = append(kept, q)
-			}
-		}
-		d.query = kept
+		d.query = slices.DeleteFunc(slices.Clone(d.query), func(q [2]*string) bool { return *q[0] == n })
 	}
 	d.set["q:"+n] = true
 	d.query = append(d.query, [2]*string{&n, v})
@@ -180,41 +191,31 @@ func (d *builder) resetBody(kind string) {
 	d.set["body:"+kind] = true
 }
 
-func (d *builder) content(word string, b *syntax.Content, names *scope.Scope, p *project.Project, f *project.File) error {
+func (d *builder) content(b syntax.Bodied, names *scope.Scope, p *project.Project, f *project.File) error {
 	d.resetBody("content")
 	d.hasBody = true
-	switch word {
-	case "file":
-		name, err := names.Text(b.Value.Template)
-		if err != nil {
+	c := b.Sent()
+	v, err := names.Value(c.Value)
+	if err != nil {
+		return err
+	}
+	switch b.(type) {
+	case *syntax.FileBody:
+		if d.body, err = p.ReadFile(f, v.Plain()); err != nil {
 			return err
 		}
-		if d.body, err = p.ReadFile(f, name); err != nil {
-			return err
-		}
-		d.media = mediaOf(name)
+		d.media = mediaOf(v.Plain())
+	case *syntax.JSON:
+		d.body, d.media = []byte(v.JSON()), "application/json"
+	case *syntax.XML:
+		d.body, d.media = []byte(v.Plain()), "application/xml"
 	default:
-		v, err := names.Value(b.Value)
-		if err != nil {
-			return err
-		}
-		switch word {
-		case "json":
-			d.body, d.media = []byte(v.JSON()), "application/json"
-		case "xml":
-			d.body, d.media = []byte(v.Plain()), "application/xml"
-		default:
-			d.body, d.media = []byte(v.Plain()), "text/plain; charset=utf-8"
-		}
+		d.body, d.media = []byte(v.Plain()), "text/plain; charset=utf-8"
 	}
-	if b.Media != nil {
-		m, err := names.Text(b.Media)
-		if err != nil {
-			return err
-		}
-		d.media = m
+	if c.Media != nil {
+		d.media, err = names.Text(c.Media)
 	}
-	return nil
+	return err
 }
 
 // mediaOf is the media type that a file's extension stands for.

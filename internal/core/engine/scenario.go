@@ -163,13 +163,13 @@ func (s *flow) prepare() error {
 		switch st.Body.(type) {
 		case *syntax.Header, *syntax.Auth:
 			s.headers = append(s.headers, st)
-		case *syntax.Expect:
+		case syntax.Claiming:
 			s.needs = append(s.needs, st)
 		}
 	}
 	for _, d := range s.env.p.Defaults() {
-		if set, ok := d.Body.(*syntax.Setting); ok && d.Word == "cookies" {
-			if text, _ := set.Text.Plain(); text == "on" {
+		if set, ok := d.Body.(*syntax.Cookies); ok {
+			if set.On {
 				// cookiejar.New without options does not fail.
 				s.jar, _ = cookiejar.New(nil)
 			} else {
@@ -285,7 +285,7 @@ func (s *flow) runSteps() {
 		// The scenario's own lines are for its own steps.
 		own := s.headers
 		s.headers = nil
-		for _, l := range s.env.p.Each("before", f) {
+		for _, l := range s.env.p.Before(f) {
 			s.list(l.Statements, l.File, false)
 		}
 		s.headers, s.judged = own, 0
@@ -293,7 +293,7 @@ func (s *flow) runSteps() {
 	})
 	s.env.protect(func() {
 		s.list(s.job.s.Afterwards, f, true)
-		after := s.env.p.Each("after", f)
+		after := s.env.p.After(f)
 		judged := s.judged
 		defer func() { s.judged = judged }()
 		s.headers = nil
@@ -307,7 +307,7 @@ func (s *flow) runSteps() {
 func (s *flow) list(steps []*syntax.Statement, f *project.File, afterwards bool) {
 	for _, st := range steps {
 		switch b := st.Body.(type) {
-		case *syntax.Titled:
+		case *syntax.Step:
 			s.one(st, f, afterwards)
 		case *syntax.Do:
 			s.do(st, b, f, afterwards)

@@ -3,6 +3,7 @@ package engine
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -40,11 +41,9 @@ func (t *step) run() {
 			if !t.applies(c, b) {
 				return
 			}
-		case *syntax.Wait:
-			if c.Word == "pause" {
-				t.sleep(b.For.D)
-			}
-		case *syntax.Process:
+		case *syntax.Pause:
+			t.sleep(b.For.D)
+		case *syntax.Restart, *syntax.Kill:
 			if !t.process(c) {
 				return
 			}
@@ -55,7 +54,7 @@ func (t *step) run() {
 			}
 		case *syntax.Send, *syntax.Again:
 			rounds = append(rounds, &round{request: c})
-		case *syntax.Expect, *syntax.Keep:
+		case syntax.Claiming, *syntax.Keep:
 			if len(rounds) == 0 {
 				rounds = append(rounds, &round{})
 			}
@@ -102,7 +101,7 @@ func (t *step) process(st *syntax.Statement) bool {
 		t.e.Why = "not applicable: this run has not started the service itself (a `service` in " + project.ConfigName + ", and no --base)"
 		return false
 	}
-	if err := t.env.o.Service.Restart(t.in.ctx, st.Word == "kill"); err != nil {
+	if err := t.env.o.Service.Restart(t.in.ctx, syntax.Is[*syntax.Kill](st)); err != nil {
 		t.miss(event.Finding{Verdict: event.Failed, Line: line, Expected: "the service starts again", Observed: strings.Split(err.Error(), "\n"), Sent: -1})
 		return false
 	}
@@ -207,10 +206,7 @@ func (t *step) first(st *syntax.Statement) (*builder, []*builder, error) {
 		}
 		return d, err
 	}
-	together := false
-	for _, c := range st.Children {
-		together = together || c.Word == "together"
-	}
+	together := slices.ContainsFunc(st.Children, syntax.Is[*syntax.Together])
 	names := t.in.names
 	if together {
 		names = names.Inner()

@@ -55,7 +55,8 @@ func (p *loader) used(f *File) bool {
 // library tells whether a file holds only what others use.
 func (p *loader) library(f *File) bool {
 	for _, st := range f.Statements {
-		if st.Word == "routine" || st.Word == "resource" {
+		switch st.Body.(type) {
+		case *syntax.Routine, *syntax.Resource:
 			return true
 		}
 	}
@@ -72,12 +73,11 @@ func (p *loader) spoiled(f *File) bool {
 	return false
 }
 
-var configOnly = map[string]bool{"project": true, "defaults": true, "environment": true, "service": true}
-
 // placement reports statements of the project's file in another file.
 func (p *loader) placement(f *File) {
 	for _, st := range f.Statements {
-		if configOnly[st.Word] {
+		switch st.Body.(type) {
+		case *syntax.ProjectName, *syntax.Defaults, *syntax.Environment, *syntax.Service:
 			p.say(f, wordSpan(st), "`"+st.Word+"` stands in "+ConfigName+" only", "move it there")
 		}
 	}
@@ -85,22 +85,23 @@ func (p *loader) placement(f *File) {
 
 func (p *loader) checkConfig() {
 	names := map[string]bool{}
-	for _, st := range p.Config.Statements {
-		if st.Word == "service" {
-			p.service(st)
+	once := func(st *syntax.Statement, what string) {
+		if names[what] {
+			p.say(p.Config, wordSpan(st), "a second "+what, "one is enough: join the two")
 		}
-		switch st.Word {
-		case "scenario", "afterwards":
+		names[what] = true
+	}
+	for _, st := range p.Config.Statements {
+		switch b := st.Body.(type) {
+		case *syntax.Scenario, *syntax.Afterwards:
 			p.say(p.Config, wordSpan(st), "scenarios do not stand in "+ConfigName, "move it into a file of its own beside it")
-		case "environment", "service", "project":
-			n := st.Word + " " + st.Body.(*syntax.Named).Name
-			if st.Word != "environment" {
-				n = st.Word
-			}
-			if names[n] {
-				p.say(p.Config, wordSpan(st), "a second "+n, "one is enough: join the two")
-			}
-			names[n] = true
+		case *syntax.Environment:
+			once(st, "environment "+b.Name)
+		case *syntax.Service:
+			p.service(st)
+			once(st, "service")
+		case *syntax.ProjectName:
+			once(st, "project")
 		}
 	}
 }
@@ -109,7 +110,8 @@ func (p *loader) checkConfig() {
 func (p *loader) service(st *syntax.Statement) {
 	start := false
 	for _, c := range st.Children {
-		start = start || c.Word == "start"
+		_, command := c.Body.(*syntax.Start)
+		start = start || command
 		syntax.Walk(c, func(e *syntax.Expr) {
 			if e.Op == 0 && e.Literal == nil && !e.Call && e.Name != "port" && e.Name != "folder" {
 				p.say(p.Config, e.Span, "`"+e.Name+"` is not known to a service", "there are {port}, a free port, and {folder}, a fresh folder")
@@ -128,23 +130,17 @@ func wordSpan(st *syntax.Statement) source.Span {
 func (p *loader) titles(f *File) {
 	seen := map[string]*syntax.Statement{}
 	for _, st := range f.Statements {
-		var title *syntax.Node
-		switch b := st.Body.(type) {
-		case *syntax.Titled:
-			title = b.Title
-		case *syntax.Routine:
-			title = b.Title
-		}
+		title := syntax.TitleOf(st)
 		if title == nil {
 			continue
 		}
 		p.twice(f, seen, st.Word, title, st)
-		if st.Word != "scenario" {
+		if _, ok := st.Body.(*syntax.Scenario); !ok {
 			continue
 		}
 		steps := map[string]*syntax.Statement{}
 		for _, c := range st.Children {
-			if t, ok := c.Body.(*syntax.Titled); ok && t.Title != nil {
+			if t, ok := c.Body.(*syntax.Step); ok && t.Title != nil {
 				p.twice(f, steps, "step", t.Title, c)
 			}
 		}
@@ -195,10 +191,8 @@ func (p *loader) newChecker(f *File) *checker {
 			}
 		}
 	}
-	for _, word := range []string{"before"} {
-		for _, l := range p.Each(word, f) {
-			c.bindAll(l)
-		}
+	for _, l := range p.Before(f) {
+		c.bindAll(l)
 	}
 	return c
 }
@@ -282,7 +276,7 @@ func (p *loader) scenario(s *Scenario) {
 	for _, step := range s.Afterwards {
 		c.step(step, flatten(step))
 	}
-	for _, l := range p.Each("after", s.File) {
+	for _, l := range p.After(s.File) {
 		for _, st := range l.Statements {
 			for _, inner := range flatten(st) {
 				syntax.Walk(inner, func(e *syntax.Expr) { c.mark(e.Name) })
@@ -296,7 +290,7 @@ func (p *loader) scenario(s *Scenario) {
 // hold names that are only kept later.
 func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 	switch st.Body.(type) {
-	case *syntax.Observe, *syntax.Guard, *syntax.Header, *syntax.Auth, *syntax.Expect:
+	case *syntax.Observe, *syntax.Guard, *syntax.Header, *syntax.Auth, syntax.Claiming:
 		// These are worked out when a step needs them.
 		saved := maps.Clone(c.later)
 		for _, other := range all {
@@ -330,12 +324,9 @@ func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 		c.gives(d)
 		return
 	}
-	turning := false
+	turning := slices.ContainsFunc(flat, func(inner *syntax.Statement) bool { _, ok := inner.Body.(*syntax.Together); return ok })
 	for _, inner := range flat {
-		turning = turning || inner.Word == "together"
-	}
-	for _, inner := range flat {
-		if turning && inner.Word == "retry" {
+		if _, ok := inner.Body.(*syntax.Retry); ok && turning {
 			c.p.say(c.f, inner.Span, "`retry` and `together` cannot stand in one step", "send the copies once, and let a step behind it retry until they show")
 		}
 	}
@@ -453,14 +444,13 @@ func (c *checker) files(st *syntax.Statement) {
 		}
 		return data, name
 	}
-	switch b := st.Body.(type) {
-	case *syntax.Content:
-		if st.Word == "file" {
-			need(b.Value)
-		}
+	switch one := st.Body.(type) {
+	case *syntax.FileBody:
+		need(one.Value)
 	case *syntax.PartOf:
-		need(b.File)
-	case *syntax.Expect:
+		need(one.File)
+	case syntax.Claiming:
+		b := one.Claimed()
 		if b.Predicate.Op == "fits schema" && len(b.Predicate.Values) == 1 {
 			if data, name := need(b.Predicate.Values[0]); data != nil {
 				if _, err := schema.Compile(name, string(data)); err != nil {
@@ -480,8 +470,9 @@ func (c *checker) files(st *syntax.Statement) {
 
 // claims checks what expectations refer to: steps and observations.
 func (c *checker) claims(st *syntax.Statement) {
-	switch b := st.Body.(type) {
-	case *syntax.Expect:
+	switch one := st.Body.(type) {
+	case syntax.Claiming:
+		b := one.Claimed()
 		c.claim(b.Claim)
 		if b.When != nil {
 			c.claim(b.When.Claim)
@@ -490,9 +481,9 @@ func (c *checker) claims(st *syntax.Statement) {
 			}
 		}
 	case *syntax.When:
-		c.claim(b.Claim)
-		if b.Of != nil {
-			c.stepKnown(b.Of)
+		c.claim(one.Claim)
+		if one.Of != nil {
+			c.stepKnown(one.Of)
 		} else if len(c.steps) == 0 {
 			c.p.say(c.f, st.Span, "no step before this one has an answer", `name one: when status 200 of "step"`)
 		}
@@ -591,11 +582,9 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 // routines checks the routines of a file by themselves.
 func (p *loader) routines(f *File) {
 	for _, st := range f.Statements {
-		if st.Word == "resource" {
-			p.resourceNames(f, st)
-			continue
-		}
 		switch b := st.Body.(type) {
+		case *syntax.Resource:
+			p.resourceNames(f, st)
 		case *syntax.Routine:
 			c := p.newChecker(f)
 			for _, t := range b.Takes {
@@ -616,13 +605,10 @@ func (p *loader) routines(f *File) {
 				}
 				c.step(step, flatten(step))
 			}
-		case *syntax.Each:
+		case *syntax.Before:
+			// Steps of `after each` may use whatever a scenario has kept.
 			c := p.newChecker(f)
 			for _, step := range st.Children {
-				if st.Word == "after" {
-					// It may use whatever a scenario has kept.
-					continue
-				}
 				c.step(step, flatten(step))
 			}
 		case *syntax.Let, *syntax.Base:
@@ -641,7 +627,7 @@ func (p *loader) resourceNames(f *File, st *syntax.Statement) {
 		c.known[n] = &binding{file: f, word: "resource", used: true}
 	}
 	for _, other := range f.Statements {
-		if n, ok := other.Body.(*syntax.Named); ok && other.Word == "resource" {
+		if n, ok := other.Body.(*syntax.Resource); ok {
 			c.known[n.Name] = &binding{file: f, word: "resource", used: true}
 		}
 	}

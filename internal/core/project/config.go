@@ -52,7 +52,9 @@ func (p *Project) layersOf(f *File) []Layer {
 func shared(list []*syntax.Statement) []*syntax.Statement {
 	var out []*syntax.Statement
 	for _, st := range list {
-		if st.Word != "scenario" && st.Word != "afterwards" {
+		switch st.Body.(type) {
+		case *syntax.Scenario, *syntax.Afterwards:
+		default:
 			out = append(out, st)
 		}
 	}
@@ -64,7 +66,7 @@ func (p *Project) Environments() []string {
 	var out []string
 	if p.Config != nil {
 		for _, st := range p.Config.Statements {
-			if n, ok := st.Body.(*syntax.Named); ok && st.Word == "environment" {
+			if n, ok := st.Body.(*syntax.Environment); ok {
 				out = append(out, n.Name)
 			}
 		}
@@ -77,7 +79,7 @@ func (p *Project) environment() *syntax.Statement {
 		return nil
 	}
 	for _, st := range p.Config.Statements {
-		if n, ok := st.Body.(*syntax.Named); ok && st.Word == "environment" && n.Name == p.Environment {
+		if n, ok := st.Body.(*syntax.Environment); ok && n.Name == p.Environment {
 			return st
 		}
 	}
@@ -91,14 +93,14 @@ func (p *Project) Defaults() []*syntax.Statement {
 		return nil
 	}
 	for _, st := range p.Config.Statements {
-		if st.Word == "defaults" {
+		if _, ok := st.Body.(*syntax.Defaults); ok {
 			out = append(out, st.Children...)
 		}
 	}
 	if env := p.environment(); env != nil {
 		for _, c := range env.Children {
-			switch c.Word {
-			case "header", "timeout", "auth":
+			switch c.Body.(type) {
+			case *syntax.Header, *syntax.Timeout, *syntax.Auth:
 				out = append(out, c)
 			}
 		}
@@ -111,8 +113,8 @@ func (p *Project) Allowed() []string {
 	var out []string
 	if env := p.environment(); env != nil {
 		for _, c := range env.Children {
-			if s, ok := c.Body.(*syntax.Setting); ok && c.Word == "allow" {
-				text, _ := s.Text.Plain()
+			if b, ok := c.Body.(*syntax.Allow); ok {
+				text, _ := b.Host.Plain()
 				out = append(out, text)
 			}
 		}
@@ -153,12 +155,21 @@ func baseIn(list []*syntax.Statement) *syntax.Template {
 	return nil
 }
 
-// Each are the steps of `before each` or `after each`, the project's outermost.
-func (p *Project) Each(word string, f *File) []Layer {
+// Before are the steps of `before each`, the project's outermost.
+func (p *Project) Before(f *File) []Layer {
+	return p.each(f, func(b syntax.Body) bool { _, ok := b.(*syntax.Before); return ok })
+}
+
+// After are the steps of `after each`, the project's outermost.
+func (p *Project) After(f *File) []Layer {
+	return p.each(f, func(b syntax.Body) bool { _, ok := b.(*syntax.After); return ok })
+}
+
+func (p *Project) each(f *File, is func(syntax.Body) bool) []Layer {
 	var out []Layer
 	for _, l := range p.Layers(f) {
 		for _, st := range l.Statements {
-			if st.Word == word {
+			if is(st.Body) {
 				out = append(out, Layer{l.File, st.Children})
 			}
 		}
@@ -185,7 +196,7 @@ func (p *Project) Service() *syntax.Statement {
 		return nil
 	}
 	for _, st := range p.Config.Statements {
-		if st.Word == "service" {
+		if _, ok := st.Body.(*syntax.Service); ok {
 			return st
 		}
 	}

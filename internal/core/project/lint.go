@@ -67,7 +67,8 @@ func (p *loader) called(title string) bool {
 func (p *loader) unusedLets(f *File) {
 	own := false
 	for _, st := range f.Statements {
-		own = own || st.Word == "let"
+		_, let := st.Body.(*syntax.Let)
+		own = own || let
 	}
 	if !own || p.used(f) || len(f.scenarios) == 0 {
 		return
@@ -86,19 +87,20 @@ func (p *loader) unusedLets(f *File) {
 }
 
 func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
-	if st.Word != "step" {
+	if _, ok := st.Body.(*syntax.Step); !ok {
 		return
 	}
 	var send *syntax.Send
 	expects, noAnswer, creates, keeps := 0, false, false, false
-	var ok200 *syntax.Expect
+	var ok200 *syntax.Expectation
 	for _, c := range st.Children {
-		switch b := c.Body.(type) {
+		switch one := c.Body.(type) {
 		case *syntax.Send:
-			send = b
+			send = one
 			p.lintRequest(f, c)
-		case *syntax.Expect:
+		case syntax.Claiming:
 			expects++
+			b := one.Claimed()
 			noAnswer = noAnswer || b.Subject.Kind == "answer"
 			if s := b.Predicate.Status; len(s) == 1 && s[0].Code == 200 && !s[0].Not && !s[0].Class && b.Quantifier == "" {
 				ok200 = b
@@ -109,8 +111,8 @@ func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
 			creates = creates || b.Subject.Kind == "header" && strings.EqualFold(b.Subject.Name, "Location")
 		case *syntax.Keep:
 			keeps = true
-			creates = creates || b.From == "header" && strings.EqualFold(b.Key, "Location") || b.Path != nil && b.Path.Raw == "$.id"
-		case *syntax.Process:
+			creates = creates || one.From == "header" && strings.EqualFold(one.Key, "Location") || one.Path != nil && one.Path.Raw == "$.id"
+		case *syntax.Restart, *syntax.Kill:
 			expects++
 		}
 	}
@@ -153,22 +155,25 @@ func (p *loader) lintRequest(f *File, send *syntax.Statement) {
 					p.warn(f, n.Span, "a secret is written out here", "bind it: secret token from env TOKEN, and write {token}")
 				}
 			}
-		case *syntax.Content:
+		case syntax.Bodied:
 			content = c
-			if b.Media != nil {
-				media, _ = b.Media.Plain()
+			if m := b.Sent().Media; m != nil {
+				media, _ = m.Plain()
 			}
 		}
 	}
 	if content == nil {
 		return
 	}
-	b := content.Body.(*syntax.Content)
-	isJSON := strings.Contains(strings.ToLower(media), "json")
-	switch {
-	case content.Word == "json" && media != "" && !isJSON && !strings.Contains(media, "{"):
-		p.warn(f, content.Span, "JSON is sent as "+media, "take the other type away, or send it as text if that is what is tested")
-	case content.Word == "text" && media == "" && b.Value != nil && b.Value.Kind == syntax.String:
+	switch b := content.Body.(type) {
+	case *syntax.JSON:
+		if media != "" && !strings.Contains(strings.ToLower(media), "json") && !strings.Contains(media, "{") {
+			p.warn(f, content.Span, "JSON is sent as "+media, "take the other type away, or send it as text if that is what is tested")
+		}
+	case *syntax.Text:
+		if media != "" || b.Value == nil || b.Value.Kind != syntax.String {
+			return
+		}
 		if text, plain := b.Value.Template.Plain(); plain {
 			if v, err := value.Decode(text, value.Limits{}); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
 				p.warn(f, content.Span, "this JSON is sent as plain text", "write json "+value.Cut(text, 40)+", or say `as application/json`")

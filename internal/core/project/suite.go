@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/syntax"
@@ -73,15 +74,12 @@ func (p *Project) Scenarios() []*Scenario {
 func (p *loader) collect(f *File) {
 	var last *Scenario
 	for _, st := range f.Statements {
-		switch st.Word {
-		case "scenario":
-			last = &Scenario{File: f, Statement: st}
-			if t, ok := st.Body.(*syntax.Titled); ok {
-				last.Title = t.Title
-			}
+		switch b := st.Body.(type) {
+		case *syntax.Scenario:
+			last = &Scenario{File: f, Statement: st, Title: b.Title}
 			p.head(last)
 			f.scenarios = append(f.scenarios, last)
-		case "afterwards":
+		case *syntax.Afterwards:
 			if last == nil {
 				p.say(f, st.Span, "`afterwards` belongs to the scenario before it, and there is none", "move it below a scenario")
 				continue
@@ -95,7 +93,7 @@ func (p *loader) head(s *Scenario) {
 	effects := false
 	for _, c := range s.Statement.Children {
 		switch b := c.Body.(type) {
-		case *syntax.Titled, *syntax.Do:
+		case *syntax.Step, *syntax.Do:
 			s.Steps = append(s.Steps, c)
 			effects = effects || upsets(c)
 			continue
@@ -105,8 +103,8 @@ func (p *loader) head(s *Scenario) {
 			s.Cases = p.rows(s, c, b)
 		case *syntax.Check:
 			s.Check = b
-		case *syntax.Block:
-			s.Alone = s.Alone || c.Word == "alone"
+		case *syntax.Alone:
+			s.Alone = true
 		}
 		s.Head = append(s.Head, c)
 	}
@@ -116,18 +114,15 @@ func (p *loader) head(s *Scenario) {
 // upsets tells whether a step must not run beside other scenarios: one with an
 // effect expectation, or that restarts the service.
 func upsets(st *syntax.Statement) bool {
-	if st.Word == "restart" || st.Word == "kill" {
+	switch b := st.Body.(type) {
+	case *syntax.Restart, *syntax.Kill:
 		return true
-	}
-	if e, ok := st.Body.(*syntax.Expect); ok && (e.Subject.Kind == "observation" || e.Subject.Kind == "state") {
-		return true
-	}
-	for _, c := range st.Children {
-		if upsets(c) {
+	case syntax.Claiming:
+		if k := b.Claimed().Subject.Kind; k == "observation" || k == "state" {
 			return true
 		}
 	}
-	return false
+	return slices.ContainsFunc(st.Children, upsets)
 }
 
 // rows reads the cases of a scenario.

@@ -106,7 +106,7 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 		}
 		known := map[string]*Resource{}
 		for _, st := range f.Statements {
-			if st.Word != "resource" {
+			if !syntax.Is[*syntax.Resource](st) {
 				continue
 			}
 			rd := &reader{p: p, f: f, at: map[string]source.Span{}}
@@ -128,11 +128,15 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	r := &Resource{File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
 		Skips: map[string]string{}, supports: map[string]bool{}}
 	rd.r = r
-	r.Name = st.Body.(*syntax.Named).Name
+	r.Name = st.Body.(*syntax.Resource).Name
 	seen := map[string]bool{}
 	for _, c := range st.Children {
-		if once := !slices.Contains([]string{"header", "skip", "volatile", "answers"}, c.Word); once && seen[c.Word] {
-			rd.say(wordSpan(c), "a second `"+c.Word+"`", "one is enough: join the two")
+		switch c.Body.(type) {
+		case *syntax.Header, *syntax.Skip, *syntax.Volatile, *syntax.Answers:
+		default:
+			if seen[c.Word] {
+				rd.say(wordSpan(c), "a second `"+c.Word+"`", "one is enough: join the two")
+			}
 		}
 		seen[c.Word] = true
 		rd.at[c.Word] = c.Span
@@ -154,31 +158,44 @@ func wordSpan(st *syntax.Statement) source.Span {
 func (rd *reader) line(c *syntax.Statement) {
 	r := rd.r
 	switch b := c.Body.(type) {
-	case *syntax.Target:
-		if c.Word == "collection" {
-			r.Collection = b.Path.Raw
-		} else {
-			r.Item = b.Path.Raw
-		}
-	case *syntax.Where:
-		if c.Word == "members" {
-			r.Members = b.Path.Raw
-		} else {
-			r.Content = b.Path.Raw
-		}
+	case *syntax.Collection:
+		r.Collection = b.Path.Raw
+	case *syntax.ItemPath:
+		r.Item = b.Path.Raw
+	case *syntax.Members:
+		r.Members = b.Path.Raw
+	case *syntax.ItemContent:
+		r.Content = b.Path.Raw
 	case *syntax.Identity:
 		rd.identity(b)
-	case *syntax.Content:
-		rd.example(c, b)
-	case *syntax.Listing:
-		rd.listing(c, b)
-	case *syntax.Paths:
+	case *syntax.Make:
+		r.Make = rd.example(&b.Content)
+	case *syntax.Remake:
+		r.Remake = rd.example(&b.Content)
+	case *syntax.Amend:
+		r.Amend = rd.example(&b.Content)
+	case *syntax.Assigned:
+		r.Assigned = b.Names()
+	case *syntax.Required:
+		r.Required = b.Names()
+	case *syntax.Unique:
+		r.Unique = b.Names()
+	case *syntax.Hidden:
+		r.Hidden = b.Names()
+	case *syntax.PagedBy:
+		r.Paging = b.Names()
+	case *syntax.Supports:
+		r.Declared = true
+		for _, n := range b.Names() {
+			r.supports[n] = true
+		}
+	case *syntax.Volatile:
 		for _, p := range b.List {
 			r.Volatile = append(r.Volatile, p.Raw)
 		}
 	case *syntax.Reads:
 		r.Reads = syntax.NodeText(b.Shape)
-	case *syntax.Pair:
+	case *syntax.Filter:
 		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
 	case *syntax.Answers:
 		for _, a := range b.List {
@@ -189,11 +206,12 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Auth:
 		r.Auth = strings.TrimSpace(lineOf(rd.f, c))
 		r.Lines = append(r.Lines, r.Auth)
-	case *syntax.Named:
+	case *syntax.Under:
 		rd.under = c
-	case *syntax.Block:
-		r.Key = r.Key || c.Word == "idempotency"
-		r.Disposable = r.Disposable || c.Word == "disposable"
+	case *syntax.IdempotencyKey:
+		r.Key = true
+	case *syntax.Disposable:
+		r.Disposable = true
 	case *syntax.Skip:
 		if !Known(b.Check) {
 			hint := "usualpath explain lists the checks"
@@ -234,7 +252,7 @@ func (rd *reader) identity(b *syntax.Identity) {
 	}
 }
 
-func (rd *reader) example(c *syntax.Statement, b *syntax.Content) {
+func (rd *reader) example(b *syntax.Content) *Example {
 	e := &Example{Text: syntax.OneLine(b.Value)}
 	if b.Media != nil {
 		e.Media = b.Media.Raw
@@ -246,14 +264,7 @@ func (rd *reader) example(c *syntax.Statement, b *syntax.Content) {
 			e.Fields = append(e.Fields, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value)})
 		}
 	}
-	switch c.Word {
-	case "make":
-		rd.r.Make = e
-	case "remake":
-		rd.r.Remake = e
-	default:
-		rd.r.Amend = e
-	}
+	return e
 }
 
 // object is the object that a value is, also one that a `let` names.
@@ -290,32 +301,6 @@ func (rd *reader) kind(n *syntax.Node) syntax.NodeKind {
 	return n.Kind
 }
 
-func (rd *reader) listing(c *syntax.Statement, b *syntax.Listing) {
-	var names []string
-	for _, n := range b.Items {
-		text, _ := n.Template.Plain()
-		names = append(names, text)
-	}
-	r := rd.r
-	switch c.Word {
-	case "assigned":
-		r.Assigned = names
-	case "required":
-		r.Required = names
-	case "unique":
-		r.Unique = names
-	case "hidden":
-		r.Hidden = names
-	case "paging":
-		r.Paging = names
-	case "supports":
-		r.Declared = true
-		for _, n := range names {
-			r.supports[n] = true
-		}
-	}
-}
-
 // paths completes the paths, and looks up the parent.
 func (rd *reader) paths(known map[string]*Resource) {
 	r := rd.r
@@ -334,7 +319,7 @@ func (rd *reader) paths(known map[string]*Resource) {
 	if rd.under == nil {
 		return
 	}
-	name := rd.under.Body.(*syntax.Named).Name
+	name := rd.under.Body.(*syntax.Under).Name
 	parent := known[name]
 	switch {
 	case name == r.Name:

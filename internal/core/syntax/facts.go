@@ -36,19 +36,29 @@ func TitleText(n *Node) string {
 	return n.Template.Raw
 }
 
-// StepTitle is the title of a step or of a routine call; else "".
-func StepTitle(st *Statement) string {
-	switch b := st.Body.(type) {
-	case *Titled:
-		return TitleText(b.Title)
-	case *Do:
-		return TitleText(b.Title)
+// titled is a body with a title.
+type titled interface{ heading() *Node }
+
+// StepTitle is the title of a statement that has one: a step, a scenario, a
+// routine or the call of one; else "".
+func StepTitle(st *Statement) string { return TitleText(TitleOf(st)) }
+
+// TitleOf is the title of a statement, nil for one that has none.
+func TitleOf(st *Statement) *Node {
+	if t, ok := st.Body.(titled); ok {
+		return t.heading()
 	}
-	return ""
+	return nil
 }
 
 // Reserved tells whether an observation cannot have a name, since expectations
 // begin with it.
 func Reserved(name string) bool {
 	return slices.Contains(subjectWords, name) || slices.Contains([]string{"every", "exactly", "at"}, name)
+}
+
+// Is tells whether a statement is of a form: Is[*Scenario](st).
+func Is[T Body](st *Statement) bool {
+	_, ok := st.Body.(T)
+	return ok
 }

@@ -10,51 +10,6 @@ import (
 	"usualpath/internal/core/source"
 )
 
-func (p *parser) expect() *Expect {
-	e := &Expect{}
-	switch {
-	case p.takeWord("every"):
-		e.Quantifier = "every"
-	case p.takeWord("exactly"):
-		e.Quantifier = "exactly"
-	case p.nextWord() == "at":
-		p.takeWord("at")
-		switch {
-		case p.takeWord("least"):
-			e.Quantifier = "at least"
-		case p.takeWord("most"):
-			e.Quantifier = "at most"
-		default:
-			p.blanks()
-			p.failHere("`least` or `most` was expected, found "+p.found(), "write expect at least 1 status 201")
-			return e
-		}
-	}
-	if e.Quantifier != "" && e.Quantifier != "every" {
-		e.N = p.wholeNumber("expect "+e.Quantifier+" 1 status 201", 0, 10_000)
-	}
-	if p.failed {
-		return e
-	}
-	e.Claim = p.claim()
-	if !p.failed && p.takeWord("when") {
-		e.When = p.when()
-	}
-	if !p.failed && p.takeWord("because") {
-		e.Because = p.str("a reason", `because "why it matters"`)
-	}
-	return e
-}
-
-// when reads a condition, and the step that it is about.
-func (p *parser) when() *When {
-	w := &When{Claim: p.claim()}
-	if !p.failed && p.takeWord("of") {
-		w.Of = p.str("a step's title", `when status 200 of "step"`)
-	}
-	return w
-}
-
 func (p *parser) claim() Claim {
 	var cl Claim
 	cl.Subject = p.subject()

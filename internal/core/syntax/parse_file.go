@@ -102,8 +102,8 @@ func (p *parser) one(lineStart int) {
 	st := &Statement{Comments: Comments{Lead: tidy(p.lead)}}
 	p.lead, p.pending = nil, nil
 	if p.peek() == '{' && indented && p.inCases() {
-		st.Word = "{"
-		st.Body = &Row{Value: p.value()}
+		st.Word, st.form, st.Body = rowForm.Word, rowForm, rowForm.body()
+		st.Body.read(p)
 		p.attachRow(st)
 		p.finish(st, start)
 		return
@@ -115,15 +115,18 @@ func (p *parser) one(lineStart int) {
 		p.finish(st, start)
 		return
 	}
-	known, ok := keywords[st.Word]
-	if ok && !p.placed(st, known, indented, word) {
-		ok = false
-	} else if !ok {
-		p.unknownKeyword(st.Word, word, indented)
+	where := InFile
+	if indented {
+		where = p.context()
 	}
-	if ok {
+	st.form = lookup(st.Word, where)
+	switch {
+	case st.form == nil:
+		p.unknownKeyword(st.Word, word, indented)
+	case p.placed(st, st.form, indented, word):
 		p.own(st, indented)
-		p.body(st)
+		st.Body = st.form.body()
+		st.Body.read(p)
 	}
 	p.finish(st, start)
 }
@@ -156,39 +159,26 @@ func (p *parser) attachRow(st *Statement) {
 }
 
 // context is where an indented statement stands now.
-func (p *parser) context() int {
+func (p *parser) context() Place {
 	if p.top == nil {
-		return inFile
+		return InFile
 	}
-	switch p.top.Word {
-	case "scenario":
-		if p.step != nil {
-			return inStep | inRequest
-		}
-		return inHead
-	case "afterwards", "before", "after", "routine":
-		where := inRoutine
-		if p.step != nil {
-			where |= inStep | inRequest
-		}
-		return where
-	case "defaults":
-		return inDefaults
-	case "environment":
-		return inEnvironment
-	case "service":
-		return inService
-	case "resource":
-		return inResource
+	where := p.top.form.Below
+	switch {
+	case p.step == nil:
+	case where == InHead:
+		where = InStep | InRequest
+	case where == InRoutine:
+		where |= InStep | InRequest
 	}
-	return 0
+	return where
 }
 
 // placed tells whether the statement may stand here, and says so if not.
-func (p *parser) placed(st *Statement, k keyword, indented bool, at source.Span) bool {
+func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) bool {
 	w := "`" + st.Word + "`"
 	if !indented {
-		if k.where&inFile != 0 {
+		if k.In&InFile != 0 {
 			return true
 		}
 		if p.top == nil {
@@ -200,19 +190,19 @@ func (p *parser) placed(st *Statement, k keyword, indented bool, at source.Span)
 	}
 	where := p.context()
 	switch {
-	case where&k.where == 0 && k.where == inFile:
+	case where&k.In == 0 && k.In == InFile:
 		p.fail(at, w+" starts in the first column", "take the blanks before it away")
 	case p.top == nil:
 		p.fail(at, w+" is indented, but nothing stands before it", `start with scenario "title" in the first column`)
-	case where&k.where != 0:
+	case where&k.In != 0:
 		return p.inOrder(st, k, where, at)
-	case p.top.Word == "scenario" && p.step == nil && k.where&(inStep|inRequest) != 0:
+	case p.top.form.Below == InHead && p.step == nil && k.In&(InStep|InRequest) != 0:
 		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
-	case p.step != nil && k.where&inHead != 0:
+	case p.step != nil && k.In&InHead != 0:
 		p.fail(at, w+" stands before the first step of a scenario", "move it up, below the scenario's title")
-	case p.step == nil && k.where&(inStep|inRequest) != 0 && where&inRoutine != 0:
+	case p.step == nil && k.In&(InStep|InRequest) != 0 && where&InRoutine != 0:
 		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
-	case p.top.Word == "routine" || where&inRoutine != 0:
+	case where&InRoutine != 0:
 		p.fail(at, w+" cannot stand under "+p.top.Word, "steps stand there")
 	case where == 0:
 		p.fail(at, "nothing belongs under `"+p.top.Word+"`", w+" needs a scenario or block of its own before it")
@@ -223,12 +213,12 @@ func (p *parser) placed(st *Statement, k keyword, indented bool, at source.Span)
 }
 
 // inOrder holds the order of a step's lines.
-func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bool {
+func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bool {
 	w := "`" + st.Word + "`"
-	if where&inRequest == 0 || st.Word == "step" || st.Word == "do" || st.Word == "give" || st.Word == "let" {
+	if where&InRequest == 0 || k.Role == RoleStep || k.Role == RoleCall || k.Role == RoleFree {
 		return true
 	}
-	if k.where&inRequest != 0 {
+	if k.Role == RoleDetail {
 		switch {
 		case p.request == nil:
 			p.fail(at, w+" belongs to a request, and this step has sent none yet", "write it below `send`")
@@ -239,19 +229,19 @@ func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bo
 		}
 		return false
 	}
-	switch st.Word {
-	case "send":
+	switch k.Role {
+	case RoleSend:
 		if p.request != nil {
 			p.fail(at, "a step sends one request, and this one has its own already", `start another: step "title"; to repeat the request: again`)
 			return false
 		}
-	case "when", "pause", "restart", "kill":
+	case RoleOpening:
 		if p.request != nil {
 			p.fail(at, w+" stands before `send`", "move it up to the start of the step, or into a step of its own")
 			return false
 		}
-	case "expect", "prefer", "need", "keep", "again":
-		if p.request == nil && !(p.looksBack() && st.Word != "again") {
+	case RoleClaim, RoleAgain:
+		if p.request == nil && !(p.looksBack() && k.Role == RoleClaim) {
 			p.fail(at, w+" is about an answer, and this step has sent nothing yet", "write `send METHOD /path` before it")
 			return false
 		}
@@ -263,7 +253,8 @@ func (p *parser) inOrder(st *Statement, k keyword, where int, at source.Span) bo
 // last answer: after a restart, or under a condition.
 func (p *parser) looksBack() bool {
 	for _, c := range p.step.Children {
-		if c.Word == "restart" || c.Word == "kill" || c.Word == "when" {
+		switch c.Body.(type) {
+		case *Restart, *Kill, *When:
 			return true
 		}
 	}
@@ -287,7 +278,7 @@ var foreign = map[string]string{
 }
 
 func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
-	where := inFile
+	where := InFile
 	if indented {
 		where = p.context()
 	}
@@ -298,11 +289,7 @@ func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
 		hint = nearest(w, wordsIn(where))
 	}
 	if hint == "" {
-		all := make([]string, 0, len(keywords))
-		for k := range keywords {
-			all = append(all, k)
-		}
-		hint = nearest(w, all)
+		hint = nearest(w, Keywords())
 	}
 	if hint == "" && where != 0 {
 		hint = "here can stand " + listed(wordsIn(where))
@@ -312,30 +299,30 @@ func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
 
 // own puts a statement under the one it belongs to.
 func (p *parser) own(st *Statement, indented bool) {
-	k := keywords[st.Word]
-	if !indented && k.where&inFile != 0 {
+	k := st.form
+	if !indented && k.In&InFile != 0 {
 		p.out.Statements = append(p.out.Statements, st)
 		p.step, p.request = nil, nil
 		p.top = st
 		return
 	}
 	switch {
-	case st.Word == "step" || st.Word == "do":
+	case k.Role == RoleStep || k.Role == RoleCall:
 		p.top.Children = append(p.top.Children, st)
 		p.step, p.request, p.closed = nil, nil, false
-		if st.Word == "step" {
+		if k.Role == RoleStep {
 			p.step = st
 		}
-	case p.step == nil || st.Word == "give":
+	case p.step == nil || k.In == InRoutine:
 		p.top.Children = append(p.top.Children, st)
-	case k.where&inRequest != 0 && p.request != nil && !p.closed:
+	case k.Role == RoleDetail && p.request != nil && !p.closed:
 		p.request.Children = append(p.request.Children, st)
 	default:
 		p.step.Children = append(p.step.Children, st)
-		switch st.Word {
-		case "send", "again":
+		switch k.Role {
+		case RoleSend, RoleAgain:
 			p.request, p.closed = st, false
-		case "expect", "prefer", "need", "keep":
+		case RoleClaim:
 			p.closed = true
 		}
 	}
@@ -359,13 +346,13 @@ func (p *parser) finish(st *Statement, start int) {
 }
 
 func (p *parser) tooMuch(st *Statement) string {
-	if _, ok := st.Body.(*Expect); ok {
+	if _, ok := st.Body.(Claiming); ok {
 		if w := p.nextWord(); source.Nearest(w, []string{"because"}) != "" {
 			return "; did you mean `because`?"
 		}
 	}
-	if k, ok := keywords[st.Word]; ok {
-		return ": " + k.form
+	if st.form != nil && st.form.Example != "" {
+		return ": " + st.form.Example
 	}
 	return ""
 }
@@ -450,7 +437,7 @@ func isStatementLine(s string, i int) bool {
 	for end < len(s) && wordByte(s[end]) {
 		end++
 	}
-	if _, ok := keywords[s[i:end]]; !ok {
+	if forms[s[i:end]] == nil {
 		return false
 	}
 	return end == len(s) || s[end] == ' ' || s[end] == '\n' || s[end] == '\r' || s[end] == '\t'

@@ -19,13 +19,8 @@ func Print(f *File) string {
 	return p.b.String()
 }
 
-// blocks are the statements in the first column that are set off by a blank
-// line.
-var blocks = map[string]bool{"scenario": true, "routine": true, "before": true, "after": true, "afterwards": true,
-	"defaults": true, "environment": true, "service": true, "resource": true}
-
 func apart(list []*Statement, i int) bool {
-	return i > 0 && (blocks[list[i].Word] || blocks[list[i-1].Word])
+	return i > 0 && (list[i].form.Apart || list[i-1].form.Apart)
 }
 
 type printer struct{ b strings.Builder }
@@ -59,7 +54,9 @@ func (p *printer) statement(st *Statement, level int, first, apart bool, pad str
 	}
 	line := layout{level: level}
 	line.write(pad)
-	line.body(st)
+	if st.Body != nil {
+		st.Body.print(&line)
+	}
 	p.b.WriteString(strings.TrimRight(line.b.String(), " "))
 	if st.Trail != "" {
 		p.b.WriteString("  " + st.Trail)
@@ -68,12 +65,9 @@ func (p *printer) statement(st *Statement, level int, first, apart bool, pad str
 	p.children(st, level)
 }
 
-// aligned are the statements whose lines have their words in a column.
-var aligned = map[string]bool{"defaults": true, "environment": true, "service": true, "resource": true}
-
 func (p *printer) children(st *Statement, level int) {
 	width := 0
-	if aligned[st.Word] {
+	if st.form.Aligned {
 		for _, c := range st.Children {
 			width = max(width, len(c.Word))
 		}
@@ -84,7 +78,7 @@ func (p *printer) children(st *Statement, level int) {
 			pad = fmt.Sprintf("%-*s", width+1, c.Word)
 		}
 		// Steps are set apart from each other and from what stands before them.
-		apart := i > 0 && c.Word == "step" || i > 0 && c.Word == "do" && st.Children[i-1].Word == "step"
+		apart := i > 0 && (c.form.Role == RoleStep || c.form.Role == RoleCall && st.Children[i-1].form.Role == RoleStep)
 		p.statement(c, level+1, i == 0, apart, pad)
 	}
 }
@@ -127,231 +121,12 @@ func (l *layout) names(list []NameAt) {
 	l.write(strings.Join(out, ", "))
 }
 
-func (l *layout) body(st *Statement) {
-	switch b := st.Body.(type) {
-	case *Use:
-		l.node(b.Path)
-	case *Let:
-		l.write(b.Name)
-		if b.Env != "" {
-			l.write("from env", b.Env)
-			if b.Or != nil {
-				l.write("or")
-				l.node(b.Or)
-			}
-			return
-		}
-		l.write("=")
-		l.node(b.Value)
-	case *Secret:
-		l.write(b.Name, "from")
-		if b.File != nil {
-			l.write("file")
-			l.node(b.File)
-			return
-		}
-		l.write("env", b.Env)
-	case *Base:
-		l.template(b.URL)
-	case *Titled:
-		l.node(b.Title)
-	case *Named:
-		l.write(b.Name)
-	case *Block:
-		if st.Word == "idempotency" {
-			l.write("key")
-		}
-	case *Each:
-		l.write("each")
-	case *Routine:
-		l.node(b.Title)
-		if len(b.Takes) > 0 {
-			l.write("takes")
-			l.names(b.Takes)
-		}
-	case *Give:
-		l.names(b.Names)
-	case *Do:
-		l.node(b.Title)
-		for i, w := range b.With {
-			if i == 0 {
-				l.write("with")
-			}
-			l.write(w.Name, "=")
-			l.node(w.Value)
-			if i < len(b.With)-1 {
-				l.b.WriteByte(',')
-			}
-		}
-	case *About:
-		l.node(b.Text)
-	case *Tags:
-		l.write(strings.Join(b.Tags, ", "))
-	case *Cases:
-		l.write("each case")
-		if b.In != nil {
-			l.write("in")
-			l.node(b.In)
-		}
-	case *Row:
-		l.b.Reset()
-		l.node(b.Value)
-	case *Observe:
-		l.observe(b)
-	case *Guard:
-		l.template(b.Of.At)
-		l.seen(b.Of)
-	case *Header:
-		l.write(b.Name + ":")
-		l.template(b.Value)
-	case *Without:
-		l.write("header", b.Name)
-	case *Pair:
-		l.write(b.Name.Raw)
-		if !b.Bare {
-			l.write("=")
-			l.pairValue(b.Value, b.Quoted)
-		}
-	case *Content:
-		l.node(b.Value)
-		l.media(b.Media)
-	case *PartOf:
-		l.write(b.Name)
-		if b.File != nil {
-			l.write("file")
-			l.node(b.File)
-			l.media(b.Media)
-			return
-		}
-		l.write("=")
-		l.pairValue(b.Value, b.Quoted)
-	case *Auth:
-		l.write(b.Scheme)
-		for _, v := range b.Values {
-			l.node(v)
-		}
-	case *Count:
-		l.node(b.N)
-	case *Wait:
-		l.write(b.For.Raw)
-	case *Retry:
-		l.write("for", b.For.Raw)
-		if b.Every.Raw != "" {
-			l.write("every", b.Every.Raw)
-		}
-	case *Process:
-		l.write("service")
-	case *Send:
-		l.write(b.Method)
-		l.template(b.Target)
-	case *Again:
-		if b.Times != nil {
-			l.node(b.Times)
-			l.write("times")
-		}
-	case *When:
-		l.when(b)
-	case *Expect:
-		if b.Quantifier != "" {
-			l.write(b.Quantifier)
-			l.node(b.N)
-		}
-		l.claim(b.Claim)
-		if b.When != nil {
-			l.write("when")
-			l.when(b.When)
-		}
-		if b.Because != nil {
-			l.b.WriteString("  because")
-			l.node(b.Because)
-		}
-	case *Keep:
-		l.keep(b)
-	case *Setting:
-		l.template(b.Text)
-	case *Check, *Target, *Where, *Identity, *Listing, *Paths, *Reads, *Answers, *Skip:
-		l.resource(st)
-	case *Start:
-		l.node(b.Command)
-	case *Ready:
-		l.write(b.Method)
-		l.template(b.Target)
-		l.write("is", statusText(b.Status))
-		if b.Within.Raw != "" {
-			l.write("within", b.Within.Raw)
-		}
-	case *Stop:
-		l.write(b.Signal)
-		if b.Within.Raw != "" {
-			l.write("within", b.Within.Raw)
-		}
-	}
-}
-
-func (l *layout) when(w *When) {
-	l.claim(w.Claim)
-	if w.Of != nil {
-		l.write("of")
-		l.node(w.Of)
-	}
-}
-
-func (l *layout) keep(k *Keep) {
-	if k.Every {
-		l.write("every")
-	}
-	l.write(k.Name, "from")
-	if k.Path != nil {
-		l.write(k.Path.Raw)
-	} else {
-		l.write(k.From)
-		l.write(quoteXPath(k.From, k.Key))
-		l.node(k.Pattern)
-	}
-	if k.IfThere {
-		l.write("if there")
-	}
-}
-
-func (l *layout) media(t *Template) {
-	if t != nil {
-		l.write("as", t.Raw)
-	}
-}
-
 func (l *layout) pairValue(t *Template, quoted *Node) {
 	if quoted != nil {
 		l.node(quoted)
 		return
 	}
 	l.template(t)
-}
-
-func (l *layout) observe(o *Observe) {
-	l.write(o.Name, "at")
-	l.template(o.At)
-	l.seen(o)
-}
-
-func (l *layout) seen(o *Observe) {
-	for _, one := range []struct {
-		word string
-		path *Path
-	}{{"in", o.In}, {"by", o.By}} {
-		if one.path != nil {
-			l.write(one.word, one.path.Raw)
-		}
-	}
-	if o.Without != nil {
-		l.write("without")
-		l.node(o.Without)
-	}
-	if len(o.Ignoring) > 0 {
-		l.write("ignoring", joinPaths(o.Ignoring))
-	}
-	if len(o.Paging) > 0 {
-		l.write("paging", strings.Join(o.Paging, ", "))
-	}
 }
 
 func joinPaths(list []*Path) string {
@@ -505,27 +280,5 @@ func statusText(list []StatusClass) string {
 func ClaimText(c Claim) string {
 	l := &layout{}
 	l.claim(c)
-	return l.b.String()
-}
-
-// ObserveText is an observation on one line, as it stands in a file.
-func ObserveText(o *Observe) string {
-	l := &layout{}
-	l.observe(o)
-	return l.b.String()
-}
-
-// ExpectText is an expectation on one line without its reason.
-func ExpectText(e *Expect) string {
-	l := &layout{}
-	if e.Quantifier != "" {
-		l.write(e.Quantifier)
-		l.node(e.N)
-	}
-	l.claim(e.Claim)
-	if e.When != nil {
-		l.write("when")
-		l.when(e.When)
-	}
 	return l.b.String()
 }

@@ -3,123 +3,42 @@ package syntax
 // Walk visits the expressions in a statement's own body, in the order in which
 // they are worked out; its children are not visited.
 func Walk(st *Statement, visit func(*Expr)) {
-	w := walker{visit}
-	switch b := st.Body.(type) {
-	case *Use:
-	case *Let:
-		w.node(b.Value)
-		w.node(b.Or)
-	case *Base:
-		w.template(b.URL)
-	case *Titled:
-		w.node(b.Title)
-	case *Do:
-		for _, x := range b.With {
-			w.node(x.Value)
-		}
-	case *About:
-		w.node(b.Text)
-	case *Row:
-		w.node(b.Value)
-	case *Observe:
-		w.observe(b)
-	case *Guard:
-		w.observe(b.Of)
-	case *Header:
-		w.template(b.Value)
-	case *Pair:
-		w.template(b.Name)
-		w.template(b.Value)
-	case *Content:
-		w.node(b.Value)
-		w.template(b.Media)
-	case *PartOf:
-		w.template(b.Value)
-		w.node(b.File)
-		w.template(b.Media)
-	case *Auth:
-		for _, v := range b.Values {
-			w.node(v)
-		}
-	case *Count:
-		w.node(b.N)
-	case *Send:
-		w.template(b.Target)
-	case *Again:
-		w.node(b.Times)
-	case *When:
-		w.claim(b.Claim)
-	case *Expect:
-		w.node(b.N)
-		w.claim(b.Claim)
-		if b.When != nil {
-			w.claim(b.When.Claim)
-		}
-		w.node(b.Because)
-	case *Target:
-		w.template(b.Path)
-	case *Where:
-		w.path(b.Path)
-	case *Identity:
-		w.path(b.Path)
-		w.path(b.By)
-		w.node(b.Chosen)
-	case *Paths:
-		w.paths(b.List)
-	case *Reads:
-		w.node(b.Shape)
-	case *Answers:
-		for _, a := range b.List {
-			w.statuses(a.Status)
-		}
-	case *Keep:
-		w.path(b.Path)
-	case *Setting:
-		w.template(b.Text)
-	case *Start:
-		w.node(b.Command)
-	case *Ready:
-		w.template(b.Target)
-		w.statuses(b.Status)
+	if st.Body != nil {
+		st.Body.walk(walker{visit})
 	}
 }
+
+// WalkExpectation visits the expressions of an expectation.
+func WalkExpectation(b *Expectation, visit func(*Expr)) { b.walk(walker{visit}) }
 
 // Bindings are the names that a statement's body binds: let, secret, keep, and
 // `as NAME` in its shapes.
 func Bindings(st *Statement) []NameAt {
-	var out []NameAt
-	shape := func(n *Node) { bound(n, &out) }
-	switch b := st.Body.(type) {
-	case *Let:
-		out = append(out, NameAt{b.Name, b.NameSpan})
-	case *Secret:
-		out = append(out, NameAt{b.Name, b.NameSpan})
-	case *Keep:
-		out = append(out, NameAt{b.Name, b.NameSpan})
-	case *Expect:
-		shape(b.Predicate.Shape)
-		for _, e := range b.Predicate.Effects {
-			shape(e.Shape)
-		}
+	b, ok := st.Body.(binder)
+	if !ok {
+		return nil
 	}
+	var out []NameAt
+	b.binds(func(n NameAt) { out = append(out, n) })
 	return out
 }
 
-func bound(n *Node, out *[]NameAt) {
+// bound are the names that a shape binds.
+func bound(n *Node, add func(NameAt)) {
 	if n == nil {
 		return
 	}
 	if n.Kind == As {
-		*out = append(*out, NameAt{n.Text, n.Span})
+		add(NameAt{n.Text, n.Span})
 	}
 	for _, it := range n.Items {
-		bound(it.Value, out)
+		bound(it.Value, add)
 	}
 	for _, f := range n.Fields {
-		bound(f.Value, out)
+		bound(f.Value, add)
 	}
 	if n.Limits != nil {
-		bound(n.Limits.Of, out)
+		bound(n.Limits.Of, add)
 	}
 }
 
@@ -151,14 +70,6 @@ func (w walker) path(p *Path) {
 	if p != nil {
 		w.template(p.Template)
 	}
-}
-
-func (w walker) observe(o *Observe) {
-	w.template(o.At)
-	w.path(o.In)
-	w.path(o.By)
-	w.node(o.Without)
-	w.paths(o.Ignoring)
 }
 
 func (w walker) paths(list []*Path) {

@@ -1,0 +1,211 @@
+package syntax
+
+// Expectation is `[QUANTIFIER] SUBJECT PREDICATE [when …] [because "…"]`.
+type Expectation struct {
+	Claim
+	// Quantifier is every, exactly, at least or at most; N its number.
+	Quantifier string
+	N          *Node
+	// When is the condition under which this is expected at all.
+	When    *When
+	Because *Node
+}
+
+// Expect, Prefer and Need are the same claim with more or less weight: missed,
+// it fails, warns, or blocks.
+type (
+	Expect struct{ Expectation }
+	Prefer struct{ Expectation }
+	Need   struct{ Expectation }
+)
+
+// Claiming is one of these.
+type Claiming interface {
+	Body
+	Claimed() *Expectation
+}
+
+// Claimed is what is claimed.
+func (b *Expectation) Claimed() *Expectation { return b }
+
+const expectation = `[every | exactly N | at least N | at most N] SUBJECT PREDICATE [when SUBJECT PREDICATE [of "STEP"]] [because "…"]`
+
+var (
+	_ = form(Form{Word: "expect", In: InStep, Role: RoleClaim, Usage: "expect " + expectation, Help: "Fails the step when it does not hold.",
+		Example: `expect status 200`}, func() Body { return &Expect{} })
+	_ = form(Form{Word: "prefer", In: InStep, Role: RoleClaim, Usage: "prefer, as expect", Help: "Warns when it does not hold.",
+		Example: `prefer header ETag exists`}, func() Body { return &Prefer{} })
+	_ = form(Form{Word: "need", In: InHead | InStep, Role: RoleClaim, Usage: "need, as expect", Help: "Blocks the rest of the scenario when it does not hold: nothing can be told then. Before the first step it is about all answers.",
+		Example: `need status 2xx`}, func() Body { return &Need{} })
+)
+
+func (b *Expectation) read(p *parser) {
+	b.quantifier(p)
+	if p.failed {
+		return
+	}
+	b.Claim = p.claim()
+	if !p.failed && p.takeWord("when") {
+		b.When = &When{}
+		b.When.read(p)
+	}
+	if !p.failed && p.takeWord("because") {
+		b.Because = p.str("a reason", `because "why it matters"`)
+	}
+}
+
+func (b *Expectation) quantifier(p *parser) {
+	switch {
+	case p.takeWord("every"):
+		b.Quantifier = "every"
+	case p.takeWord("exactly"):
+		b.Quantifier = "exactly"
+	case p.nextWord() == "at":
+		p.takeWord("at")
+		switch {
+		case p.takeWord("least"):
+			b.Quantifier = "at least"
+		case p.takeWord("most"):
+			b.Quantifier = "at most"
+		default:
+			p.blanks()
+			p.failHere("`least` or `most` was expected, found "+p.found(), "write expect at least 1 status 201")
+			return
+		}
+	}
+	if b.Quantifier != "" && b.Quantifier != "every" {
+		b.N = p.wholeNumber("expect "+b.Quantifier+" 1 status 201", 0, 10_000)
+	}
+}
+
+func (b *Expectation) print(l *layout) {
+	b.printClaim(l)
+	if b.Because != nil {
+		l.b.WriteString("  because")
+		l.node(b.Because)
+	}
+}
+
+func (b *Expectation) printClaim(l *layout) {
+	if b.Quantifier != "" {
+		l.write(b.Quantifier)
+		l.node(b.N)
+	}
+	l.claim(b.Claim)
+	if b.When != nil {
+		l.write("when")
+		b.When.print(l)
+	}
+}
+
+func (b *Expectation) walk(w walker) {
+	w.node(b.N)
+	w.claim(b.Claim)
+	if b.When != nil {
+		b.When.walk(w)
+	}
+	w.node(b.Because)
+}
+
+func (b *Expectation) binds(add func(NameAt)) {
+	bound(b.Predicate.Shape, add)
+	for _, e := range b.Predicate.Effects {
+		bound(e.Shape, add)
+	}
+}
+
+// ExpectText is an expectation on one line without its reason.
+func ExpectText(b *Expectation) string {
+	l := &layout{}
+	b.printClaim(l)
+	return l.b.String()
+}
+
+// Keep is `keep NAME from SOURCE`.
+type Keep struct {
+	// Every keeps the value of each copy, as a list; IfThere binds nothing when
+	// the source has nothing, where else the step would fail.
+	Every, IfThere bool
+	Name           string
+	NameSpan       Span
+	// From is path, header, cookie, status, body, text or xml.
+	From    string
+	Path    *Path
+	Key     string
+	Pattern *Node
+}
+
+var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] NAME from SOURCE [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H, cookie C, status, body, text /re(group)/ or xml XPATH.",
+	Example: `keep name from $.id`}, func() Body { return &Keep{} })
+
+func (b *Keep) read(p *parser) {
+	if mark := p.i; p.takeWord("every") {
+		b.Every = p.nextWord() != "from"
+		if !b.Every {
+			p.i = mark
+		}
+	}
+	b.Name, b.NameSpan = p.name("a name")
+	if p.failed || !p.needWord("from", "keep name from $.id") {
+		return
+	}
+	b.source(p)
+	if !p.failed && p.takeWord("if") {
+		b.IfThere = p.needWord("there", "keep "+b.Name+" from … if there")
+	}
+}
+
+func (b *Keep) source(p *parser) {
+	p.blanks()
+	if p.peek() == '$' {
+		b.From, b.Path = "path", p.path()
+		return
+	}
+	start := p.i
+	b.From = p.word()
+	span := Span{Start: start, End: p.i}
+	switch b.From {
+	case "status", "body":
+	case "header", "cookie":
+		b.Key = p.headerName()
+	case "text":
+		p.blanks()
+		if p.peek() != '/' {
+			p.failHere("a regular expression was expected, found "+p.found(), "write keep name from text /id=(\\d+)/")
+			return
+		}
+		b.Pattern = p.regexNode()
+	case "xml":
+		b.Key = p.xpath()
+	default:
+		if span.Start == span.End {
+			span = p.token()
+		}
+		hint := nearest(b.From, []string{"status", "body", "header", "cookie", "text", "xml"})
+		if hint == "" {
+			hint = "values come from a JSONPath ($.id), header N, cookie C, status, body, text /re/ or xml XPATH"
+		}
+		p.fail(span, "nothing can be kept from "+p.quoteOr(span), hint)
+	}
+}
+
+func (b *Keep) print(l *layout) {
+	if b.Every {
+		l.write("every")
+	}
+	l.write(b.Name, "from")
+	if b.Path != nil {
+		l.write(b.Path.Raw)
+	} else {
+		l.write(b.From)
+		l.write(quoteXPath(b.From, b.Key))
+		l.node(b.Pattern)
+	}
+	if b.IfThere {
+		l.write("if there")
+	}
+}
+
+func (b *Keep) walk(w walker) { w.path(b.Path) }
+
+func (b *Keep) binds(add func(NameAt)) { add(NameAt{b.Name, b.NameSpan}) }

@@ -1,0 +1,370 @@
+package syntax
+
+import "strings"
+
+// Collection is `collection PATH`, ItemPath is `item PATH`.
+type (
+	Collection struct{ target }
+	ItemPath   struct{ target }
+)
+
+var (
+	_ = form(Form{Word: "collection", In: InResource, Usage: "collection PATH", Help: "Where the list is; `/boats/{boats.id}/stays` with `under boats`.",
+		Example: `collection /boats`}, func() Body { return &Collection{target{word: "collection"}} })
+	_ = form(Form{Word: "item", In: InResource, Usage: "item PATH", Help: "Where one item is, with `{id}` in it; without this line the collection's path and `/{id}`.",
+		Example: `item /boats/{id}`}, func() Body { return &ItemPath{target{word: "item"}} })
+)
+
+type target struct {
+	word string
+	Path *Template
+}
+
+func (b *target) read(p *parser)  { b.Path = p.needTarget(b.word + " /boats") }
+func (b *target) print(l *layout) { l.template(b.Path) }
+func (b *target) walk(w walker)   { w.template(b.Path) }
+
+// Members is `members JSONPATH`, ItemContent is `content JSONPATH`.
+type (
+	Members     struct{ where }
+	ItemContent struct{ where }
+)
+
+var (
+	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH", Help: "The members in the list's answer; `$[*]` without this line.",
+		Example: `members $.boats[*]`}, func() Body { return &Members{} })
+	_ = form(Form{Word: "content", In: InResource, Usage: "content JSONPATH", Help: "The item in its own answer; `$` without this line.",
+		Example: `content $.boat`}, func() Body { return &ItemContent{} })
+)
+
+type where struct{ Path *Path }
+
+func (b *where) read(p *parser)  { b.Path = p.path() }
+func (b *where) print(l *layout) { l.write(b.Path.Raw) }
+func (b *where) walk(w walker)   { w.path(b.Path) }
+
+// Make, Remake and Amend are bodies to make, replace and amend with.
+type (
+	Make   struct{ Example }
+	Remake struct{ Example }
+	Amend  struct{ Example }
+)
+
+// Example is a body of a resource.
+type Example struct {
+	Content
+	form string
+}
+
+var (
+	_ = form(Form{Word: "make", In: InResource, Usage: "make VALUE [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, else six).",
+		Example: `make { "name": "Sand Martin {turn}" }`}, func() Body { return &Make{Example{form: `make { "name": "Sand Martin {turn}" }`}} })
+	_ = form(Form{Word: "remake", In: InResource, Usage: "remake VALUE [as MEDIA]", Help: "A valid body to replace an item with.",
+		Example: `remake { "name": "Sand Martin {turn}" }`}, func() Body { return &Remake{Example{form: `remake { "name": "Sand Martin {turn}" }`}} })
+	_ = form(Form{Word: "amend", In: InResource, Usage: "amend VALUE [as MEDIA]", Help: "A valid partial change.",
+		Example: `amend { "flag": "SE" }`}, func() Body { return &Amend{Example{form: `amend { "flag": "SE" }`}} })
+)
+
+func (b *Example) read(p *parser) {
+	if p.lineDone() {
+		p.failHere("a JSON value was expected, found "+p.found(), "write "+b.form)
+		return
+	}
+	b.Value = p.value()
+	b.Media = p.media()
+}
+
+// Listing is a line of names.
+type Listing struct{ Items []*Node }
+
+// Names are the names as they are meant.
+func (b *Listing) Names() []string {
+	var out []string
+	for _, n := range b.Items {
+		text, _ := n.Template.Plain()
+		out = append(out, text)
+	}
+	return out
+}
+
+func (b *Listing) read(p *parser)  { b.Items = p.listItems() }
+func (b *Listing) print(l *layout) { l.list(b.Items) }
+func (b *Listing) walk(walker)     {}
+
+// Assigned, Required, Unique and Hidden list members; Supports lists
+// operations, PagedBy query parameters.
+type (
+	Assigned struct{ Listing }
+	Required struct{ Listing }
+	Unique   struct{ Listing }
+	Hidden   struct{ Listing }
+	Supports struct{ Listing }
+	PagedBy  struct{ Listing }
+)
+
+var (
+	_ = form(Form{Word: "assigned", In: InResource, Usage: "assigned NAME, …", Help: "Members that the service sets.",
+		Example: `assigned id, registered_at`}, func() Body { return &Assigned{} })
+	_ = form(Form{Word: "required", In: InResource, Usage: "required NAME, …", Help: "Members that must be there.",
+		Example: `required name, length_m`}, func() Body { return &Required{} })
+	_ = form(Form{Word: "unique", In: InResource, Usage: "unique NAME, …", Help: "Members that no two items share.",
+		Example: `unique name`}, func() Body { return &Unique{} })
+	_ = form(Form{Word: "hidden", In: InResource, Usage: "hidden NAME, …", Help: "Members that are taken and never shown.",
+		Example: `hidden pin`}, func() Body { return &Hidden{} })
+	_ = form(Form{Word: "supports", In: InResource, Usage: "supports OPERATION, …", Help: "What there is: list, create, read, replace, amend, delete; without this line what has an example, and then only methods that such a path never has are tried as unsupported.",
+		Example: `supports list, create, read, replace, amend, delete`}, func() Body { return &Supports{} })
+	_ = form(Form{Word: "paging", In: InResource, Usage: "paging LIMIT, OFFSET", Help: "The query parameters that page the list.",
+		Example: `paging limit, offset`}, func() Body { return &PagedBy{} })
+)
+
+func (b *Supports) read(p *parser) {
+	for !p.failed {
+		start := p.i
+		w := p.oneOf(Operations, "an operation")
+		span := Span{Start: start, End: p.i}
+		b.Items = append(b.Items, &Node{Kind: String, Text: w, Span: span, Template: &Template{Raw: w, Span: span, Parts: []Part{{Text: w}}}})
+		if !p.takeByte(',') {
+			break
+		}
+	}
+}
+
+func (b *PagedBy) read(p *parser) {
+	b.Listing.read(p)
+	if !p.failed && len(b.Items) != 2 {
+		p.failHere("paging names two query parameters", "write paging limit, offset")
+	}
+}
+
+// Volatile is `volatile JSONPATH, …`.
+type Volatile struct{ List []*Path }
+
+var _ = form(Form{Word: "volatile", In: InResource, Usage: "volatile JSONPATH, …", Help: "What may differ between two reads.",
+	Example: `volatile $.seen_at`}, func() Body { return &Volatile{} })
+
+func (b *Volatile) read(p *parser)  { b.List = p.paths() }
+func (b *Volatile) print(l *layout) { l.write(joinPaths(b.List)) }
+func (b *Volatile) walk(w walker)   { w.paths(b.List) }
+
+// Reads is the shape that a made item reads as.
+type Reads struct{ Shape *Node }
+
+var _ = form(Form{Word: "reads", In: InResource, Usage: "reads SHAPE", Help: "What a made item reads as, where that is not what was sent.",
+	Example: `reads { "id": integer, ... }`}, func() Body { return &Reads{} })
+
+func (b *Reads) read(p *parser)  { b.Shape = p.needShape() }
+func (b *Reads) print(l *layout) { l.node(b.Shape) }
+func (b *Reads) walk(w walker)   { w.node(b.Shape) }
+
+// Under is `under RESOURCE`.
+type Under struct{ Named }
+
+var _ = form(Form{Word: "under", In: InResource, Usage: "under NAME", Help: "The resource it belongs to, which stands before it in the file.",
+	Example: `under boats`}, func() Body { return &Under{} })
+
+func (b *Under) read(p *parser) { b.Name, _ = p.name("a resource's name") }
+
+// Disposable is `disposable`.
+type Disposable struct{ nothing }
+
+var _ = form(Form{Word: "disposable", In: InResource, Usage: "disposable", Help: "All data of this collection may be lost: only then are PUT, PATCH and DELETE tried on the collection itself.",
+	Example: `disposable`}, func() Body { return &Disposable{} })
+
+// IdempotencyKey is `idempotency key`.
+type IdempotencyKey struct{}
+
+var _ = form(Form{Word: "idempotency", In: InResource, Usage: "idempotency key", Help: "POST honours Idempotency-Key.",
+	Example: `idempotency key`}, func() Body { return &IdempotencyKey{} })
+
+func (b *IdempotencyKey) read(p *parser)  { p.needWord("key", "idempotency key") }
+func (b *IdempotencyKey) print(l *layout) { l.write("key") }
+func (b *IdempotencyKey) walk(walker)     {}
+
+// Identity says how an item is told from others: by a member, by the Location
+// of its create, or by a name that the client chooses.
+type Identity struct {
+	Path   *Path
+	Header string
+	Chosen *Node
+	// By tells the members of the list apart, where Path does not.
+	By *Path
+}
+
+var _ = form(Form{Word: "identity", In: InResource, Usage: `identity JSONPATH, identity header NAME [by JSONPATH], or identity chosen "NAME" [by JSONPATH]`,
+	Help:    "What tells items apart: a member (`$.id` without this line), the Location of a create, or a name with `{turn}` that the client gives with PUT. `by` is its place in the list.",
+	Example: `identity $.id`}, func() Body { return &Identity{} })
+
+func (b *Identity) read(p *parser) {
+	p.blanks()
+	switch {
+	case p.peek() == '$':
+		b.Path = p.path()
+		return
+	case p.takeWord("header"):
+		b.Header = p.headerName()
+	case p.takeWord("chosen"):
+		b.Chosen = p.str("a name with {turn} in it", `identity chosen "GP{turn}"`)
+	default:
+		p.failHere("how an item is told from others was expected, found "+p.found(), `write identity $.id, identity header Location, or identity chosen "GP{turn}"`)
+	}
+	if !p.failed && p.takeWord("by") {
+		b.By = p.path()
+	}
+}
+
+func (b *Identity) print(l *layout) {
+	switch {
+	case b.Path != nil:
+		l.write(b.Path.Raw)
+	case b.Header != "":
+		l.write("header", b.Header)
+	default:
+		l.write("chosen")
+		l.node(b.Chosen)
+	}
+	if b.By != nil {
+		l.write("by", b.By.Raw)
+	}
+}
+
+func (b *Identity) walk(w walker) {
+	w.path(b.Path)
+	w.path(b.By)
+	w.node(b.Chosen)
+}
+
+// Answers narrows the statuses that are accepted.
+type Answers struct{ List []AnswerFor }
+
+// AnswerFor is `create 201` of `answers`.
+type AnswerFor struct {
+	What   string
+	Span   Span
+	Status []StatusClass
+}
+
+var _ = form(Form{Word: "answers", In: InResource, Usage: "answers WHAT STATUS, …", Help: "Narrows what is accepted, of the operations and of `repeat delete`, `missing` and `invalid`; without it whatever the standards allow.",
+	Example: `answers create 201, repeat delete 404`}, func() Body { return &Answers{} })
+
+func (b *Answers) read(p *parser) {
+	p.listing = true
+	defer func() { p.listing = false }()
+	for !p.failed {
+		p.blanks()
+		start := p.i
+		one := AnswerFor{}
+		if p.takeWord("repeat") {
+			if !p.needWord("delete", "answers repeat delete 404") {
+				return
+			}
+			one.What = "repeat delete"
+		} else {
+			one.What = p.oneOf(answerWords, "what is answered")
+		}
+		one.Span = Span{Start: start, End: p.i}
+		if p.failed {
+			return
+		}
+		one.Status = p.statuses()
+		b.List = append(b.List, one)
+		if !p.takeByte(',') {
+			break
+		}
+	}
+}
+
+func (b *Answers) print(l *layout) {
+	for i, a := range b.List {
+		l.write(a.What, statusText(a.Status))
+		if i < len(b.List)-1 {
+			l.b.WriteByte(',')
+		}
+	}
+}
+
+func (b *Answers) walk(w walker) {
+	for _, a := range b.List {
+		w.statuses(a.Status)
+	}
+}
+
+// Skip leaves a derived check out.
+type Skip struct {
+	Check   string
+	Span    Span
+	Because *Node
+}
+
+var _ = form(Form{Word: "skip", In: InResource, Usage: `skip FAMILY/NAME because "…"`, Help: "Leaves a check out.",
+	Example: `skip input/big-body because "the proxy in front refuses it"`}, func() Body { return &Skip{} })
+
+func (b *Skip) read(p *parser) {
+	form := `skip input/big-body because "the proxy in front refuses it"`
+	b.Check, b.Span = p.checkID(form)
+	if !p.failed && p.needWord("because", form) {
+		b.Because = p.str("a reason", form)
+	}
+}
+
+func (b *Skip) print(l *layout) {
+	l.write(b.Check)
+	l.b.WriteString("  because")
+	l.node(b.Because)
+}
+
+func (b *Skip) walk(walker) {}
+
+// Check is `check FAMILY/NAME of RESOURCE on OPERATION`: what a scenario
+// proves, and for which cell of the grid.
+type Check struct {
+	ID, Resource, Operation string
+	// Level is must, should or usual.
+	Level string
+	Span  Span
+}
+
+var _ = form(Form{Word: "check", In: InHead, Usage: "check FAMILY/NAME of RESOURCE on OPERATION [level LEVEL]", Help: "Says which cell of the promise grid the scenario proves.",
+	Example: `check lifecycle/deleted-is-gone of boats on delete`}, func() Body { return &Check{Level: "must"} })
+
+func (b *Check) read(p *parser) {
+	form := "check lifecycle/deleted-is-gone of boats on delete"
+	b.ID, b.Span = p.checkID(form)
+	if p.failed || !p.needWord("of", form) {
+		return
+	}
+	b.Resource, _ = p.name("a resource's name")
+	if p.failed || !p.needWord("on", form) {
+		return
+	}
+	b.Operation = p.oneOf(Operations, "an operation")
+	if !p.failed && p.takeWord("level") {
+		b.Level = p.oneOf(Levels, "a level")
+	}
+}
+
+func (b *Check) print(l *layout) {
+	l.write(b.ID, "of", b.Resource, "on", b.Operation)
+	if b.Level != "must" {
+		l.write("level", b.Level)
+	}
+}
+
+func (b *Check) walk(walker) {}
+
+// checkID reads FAMILY/NAME.
+func (p *parser) checkID(form string) (string, Span) {
+	p.blanks()
+	start := p.i
+	for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '-' || p.s[p.i] == '/') {
+		p.i++
+	}
+	span := Span{Start: start, End: p.i}
+	id := p.s[start:p.i]
+	if family, name, ok := strings.Cut(id, "/"); !ok || family == "" || name == "" || strings.Contains(name, "/") {
+		if id == "" {
+			span = p.token()
+		}
+		p.fail(span, "a check was expected, found "+p.quoteOr(span), "write "+form+"; usualpath explain lists the checks")
+	}
+	return id, span
+}
