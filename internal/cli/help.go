@@ -38,6 +38,7 @@ const exitCodes = `Every command ends with one of these codes:
     2    wrong usage, or a file with errors: nothing was sent
     3    the service could not be started or reached, or it ended during the run
     4    the tool itself failed
+    5    nothing failed, but something could not be judged
     130  interrupted: the clean-up has run and the record is complete
 `
 
@@ -87,6 +88,8 @@ func plainText(text string, s *report.Style) string {
 		case !code && strings.HasPrefix(l, "|") && i+1 < len(lines) && strings.HasPrefix(lines[i+1], "|-"):
 			// The heads of a table say nothing here.
 			flush()
+		case !code && strings.HasPrefix(l, "<!--"):
+			// Marks of what is generated.
 		case strings.HasPrefix(l, "```"):
 			flush()
 			code = !code

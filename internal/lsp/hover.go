@@ -8,6 +8,7 @@ import (
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/scope"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/draft"
@@ -29,6 +30,9 @@ func (d *document) hover(offset int) *hover {
 	}
 	w := wordAt(d.text, offset)
 	word := d.text[w.Start:w.End]
+	if form, help := scope.Describe(word); form != "" && strings.HasPrefix(d.text[w.End:], "(") {
+		return say("`" + form + "`: " + help)
+	}
 	if k := resource.Find(word); k != nil && strings.Contains(word, "/") {
 		return say(fmt.Sprintf("**%s** (%s)\n\nproves: %s\n\nsource: %s\n\nusual cause: %s\n\nusual mend: %s", k.ID(), k.Level, k.Proves, k.Source, k.Cause, k.Mend))
 	}

@@ -306,5 +306,9 @@ func folded(text string, width int) string { return strings.Join(Fold(text, widt
 
 // Fold breaks a text at its blanks into lines of about that many characters.
 func Fold(text string, width int) []string {
-	return strings.Split(ansi.Wordwrap(strings.Join(strings.Fields(text), " "), width, ""), "\n")
+	// The library breaks behind hyphens, of which commands and names of checks are
+	// full: they go through it as non-breaking ones.
+	const hyphen, firm = "-", "\u2011"
+	joined := strings.ReplaceAll(strings.Join(strings.Fields(text), " "), hyphen, firm)
+	return strings.Split(strings.ReplaceAll(ansi.Wordwrap(joined, width, ""), firm, hyphen), "\n")
 }

@@ -4,8 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"time"
-	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/jsonpath"
 
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
@@ -77,33 +76,11 @@ func Check(c *Context, claim *syntax.Claim) Outcome {
 	if f := c.Reply.Failure; f != nil {
 		return miss("there is no answer: %s", f)
 	}
-	a := c.Reply.Answer
-	switch s.Kind {
-	case "status":
-		return c.status(p)
-	case "header":
-		v, ok := c.Reply.Header(s.Name)
-		return c.text(p, s, "header "+s.Name, v, ok)
-	case "cookie":
-		v, ok := c.Reply.Cookie(s.Name)
-		return c.text(p, s, "cookie "+s.Name, v, ok)
-	case "text":
-		if p.Op == "same as" {
-			return c.same(p, value.NewString(c.Reply.Text()))
-		}
-		return c.text(p, s, "the body", c.Reply.Text(), true)
-	case "path":
-		return c.path(s, p)
-	case "body":
-		return c.body(p)
-	case "xml":
-		return c.xmlPath(s, p)
-	case "time":
-		return verdict(c.Reply.Timing.Total < time.Duration(p.Limit), "it took %s", exchange.Took(c.Reply.Timing.Total))
-	case "size":
-		return verdict(int64(len(a.Body)) < p.Limit, "the body has %d bytes", len(a.Body))
+	judge, ok := bySubject[s.Kind]
+	if !ok {
+		return unknown(s.Kind, p.Op)
 	}
-	return broken(fmt.Errorf("nothing can be said about %s", s.Kind))
+	return judge(c, s, p)
 }
 
 // StatusHolds tells whether a status is one of those listed: any of the plain
@@ -188,67 +165,43 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		return miss("the body is no JSON: %s", jerr)
 	}
 	nodes := q.Select(v)
-	switch p.Op {
-	case "exists":
-		return verdict(len(nodes) > 0, "%s selects nothing", q)
-	case "missing":
-		if len(nodes) == 0 {
-			return Outcome{Held: true}
-		}
-		return miss("%s is %s", nodes[0].Path(), value.Cut(nodes[0].Value.String(), 120))
-	case "count":
-		n := len(nodes)
-		if q.Singular() && n == 1 && nodes[0].Value.Kind == value.Array {
-			// A path to one array counts its elements.
-			n = len(nodes[0].Value.Items)
-		}
-		return c.count(p, n)
-	case "every", "some", "none":
-		return c.quantified(p, nodes)
-	case "unique", "sorted":
-		if !q.Singular() {
-			// What a path selects is a list itself.
-			list := value.NewArray()
-			for _, n := range nodes {
-				list.Items = append(list.Items, n.Value)
-			}
-			if p.Op == "unique" {
-				return unique(list, q.String())
-			}
-			return c.sorted(p, list, q.String())
-		}
+	if judge := onNodes[p.Op]; judge != nil {
+		return judge(c, p, q, nodes)
 	}
 	if len(nodes) != 1 {
 		return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))
 	}
-	one := nodes[0].Value
-	at := nodes[0].Path()
-	switch p.Op {
-	case "is", "is not":
-		return c.is(p, one, at)
-	case "same as":
-		return c.same(p, one)
-	case "agrees with":
-		return c.agrees(p, one)
-	case "unique":
-		return unique(one, at)
-	case "sorted":
-		return c.sorted(p, one, at)
-	case "compare", "between":
-		return c.compare(p, one, at)
-	case "contains":
-		if one.Kind == value.Array || one.Kind == value.Object {
-			return c.holdsElement(p, one, at)
-		}
-	case "lacks":
-		if one.Kind == value.Array || one.Kind == value.Object {
-			return c.lacksElement(p, one, at)
+	one, at := nodes[0].Value, nodes[0].Path()
+	if judge := onValue[p.Op]; judge != nil {
+		return judge(c, p, one, at)
+	}
+	if one.Kind == value.Array || one.Kind == value.Object {
+		if judge := onContainer[p.Op]; judge != nil {
+			return judge(c, p, one, at)
 		}
 	}
 	if one.Kind == value.Array || one.Kind == value.Object || one.Kind == value.Null {
 		return miss("%s is %s, where a text was expected", at, value.Cut(one.String(), 120))
 	}
-	return c.text(p, s, at, one.Plain(), true)
+	return c.text(asked{p, s, at, one.Plain(), true})
+}
+
+// onList makes a claim about a list one about what a path selects: the one
+// array, or the nodes themselves.
+func onList(judge func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome) func(c *Context, p *syntax.Predicate, q *jsonpath.Query, nodes []jsonpath.Node) Outcome {
+	return func(c *Context, p *syntax.Predicate, q *jsonpath.Query, nodes []jsonpath.Node) Outcome {
+		if q.Singular() {
+			if len(nodes) != 1 {
+				return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))
+			}
+			return judge(c, p, nodes[0].Value, nodes[0].Path())
+		}
+		list := value.NewArray()
+		for _, n := range nodes {
+			list.Items = append(list.Items, n.Value)
+		}
+		return judge(c, p, list, q.String())
+	}
 }
 
 func howMany(n int) string {

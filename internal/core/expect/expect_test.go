@@ -155,3 +155,23 @@ func TestClaimsThatCannotBeJudged(t *testing.T) {
 	assert.True(t, bound.Held)
 	assert.Equal(t, "7", bound.Bound["kept"].Plain())
 }
+
+// No predicate of the language is judged by accident.
+func TestEveryPredicateIsImplemented(t *testing.T) {
+	for _, f := range syntax.PredicateForms {
+		for _, kind := range f.Subjects {
+			assert.True(t, Implemented(kind, f.Op), "%s %s", kind, f.Op)
+		}
+	}
+	for _, s := range syntax.SubjectForms {
+		assert.False(t, Implemented(s.Kind, "no such thing"))
+	}
+	reply := NewReply(&exchange.Exchange{Request: &exchange.Request{}, Answer: &exchange.Answer{Status: 200, Header: http.Header{}, Body: []byte(`{"a": "b"}`)}})
+	for _, claim := range []syntax.Claim{
+		{Subject: syntax.Subject{Kind: "header", Name: "X"}}, {Subject: syntax.Subject{Kind: "body"}}, {Subject: syntax.Subject{Kind: "nothing"}},
+	} {
+		claim.Predicate.Op = "no such thing"
+		out := Check(&Context{Reply: reply}, &claim)
+		assert.ErrorContains(t, out.Err, "a mistake in the tool", claim.Subject.Kind)
+	}
+}

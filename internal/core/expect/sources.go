@@ -253,21 +253,13 @@ func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	if err != nil {
 		return miss("%s", err)
 	}
-	switch p.Op {
-	case "exists":
-		return verdict(len(texts) > 0, "%s selects nothing", s.Name)
-	case "missing":
-		if len(texts) == 0 {
-			return Outcome{Held: true}
-		}
-		return miss("%s is %s", s.Name, value.Quoted(value.Cut(texts[0], 120)))
-	case "count":
-		return c.count(p, len(texts))
+	if judge := onXML[p.Op]; judge != nil {
+		return judge(c, p, s.Name, texts)
 	}
 	if len(texts) != 1 {
 		return miss("%s selects %s, where one was expected", s.Name, howMany(len(texts)))
 	}
-	return c.text(p, s, s.Name, texts[0], true)
+	return c.text(asked{p, s, s.Name, texts[0], true})
 }
 
 // XPath is the texts of what an XPath 1.0 expression selects in the body.

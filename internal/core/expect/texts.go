@@ -11,77 +11,71 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// text judges what can be said of a text: a header, a cookie, the body as
-// text, a string in JSON.
-func (c *Context) text(p *syntax.Predicate, s *syntax.Subject, what, got string, there bool) Outcome {
-	switch p.Op {
-	case "lacks":
-		if !there {
-			return Outcome{Held: true}
-		}
-	case "exists":
-		return verdict(there, "there is no %s", what)
-	case "missing":
-		return verdict(!there, "%s is %s", what, value.Quoted(value.Cut(got, 120)))
+// text judges a claim about a text: a header, a cookie, the body as text, a
+// string in JSON.
+func (c *Context) text(a asked) Outcome {
+	judge := onText[a.p.Op]
+	if judge == nil {
+		return unknown(a.s.Kind, a.p.Op)
 	}
-	if !there {
-		return miss("there is no %s", what)
-	}
-	shown := value.Quoted(value.Cut(got, 160))
-	switch p.Op {
-	case "matches":
-		return verdict(p.Shape.Regexp.MatchString(got), "%s is %s", what, shown)
-	case "same as":
-		other, out := c.other(p.Source)
-		if other == nil {
-			return out
-		}
-		then, ok := other.Header(s.Name)
-		if s.Kind == "cookie" {
-			then, ok = other.Cookie(s.Name)
-		}
-		if !ok {
-			return miss("%s is %s, and %s has none", what, shown, sourceText(p.Source))
-		}
-		return verdict(then == got, "%s is %s, and was %s in %s", what, shown, value.Quoted(value.Cut(then, 120)), sourceText(p.Source))
-	case "lists", "lists only":
-		return c.lists(p, s, what)
-	case "lacks":
-		return c.lacks(p, s, what, got)
-	}
-	v, err := c.Names.Value(p.Values[0])
-	if err != nil {
-		return broken(err)
-	}
-	want := v.Plain()
-	held := false
-	switch p.Op {
-	case "is", "is not":
-		held = sameText(s, got, want) == (p.Op == "is")
-	case "contains":
-		held = strings.Contains(got, want)
-	case "starts with":
-		held = strings.HasPrefix(got, want)
-	case "ends with":
-		held = strings.HasSuffix(got, want)
-	}
-	if held {
-		return Outcome{Held: true}
-	}
-	if len(got) > 160 {
-		a, _ := value.CutAround(value.NewString(got), value.NewString(want), 160)
-		shown = a
-	}
-	out := miss("%s is %s", what, shown)
-	if v.Kind != value.String || len(p.Values[0].Template.Parts) > 1 || p.Values[0].Kind == syntax.Ref {
-		out.Found = append(out.Found, "wanted was "+value.Quoted(value.Cut(want, 160)))
-	}
-	return out
+	return judge(c, a)
 }
 
-// sameText compares; media types by type and by the parameters that were
+// shown is the text, cut to n characters, in quotes.
+func (a asked) shown(n int) string { return value.Quoted(value.Cut(a.got, n)) }
+
+// ifThere misses a claim about a text that is not there.
+func ifThere(judge func(c *Context, a asked) Outcome) func(c *Context, a asked) Outcome {
+	return func(c *Context, a asked) Outcome {
+		if !a.there {
+			return miss("there is no %s", a.what)
+		}
+		return judge(c, a)
+	}
+}
+
+func (c *Context) sameText(a asked) Outcome {
+	other, out := c.other(a.p.Source)
+	if other == nil {
+		return out
+	}
+	then, ok := other.Header(a.s.Name)
+	if a.s.Kind == "cookie" {
+		then, ok = other.Cookie(a.s.Name)
+	}
+	if !ok {
+		return miss("%s is %s, and %s has none", a.what, a.shown(160), sourceText(a.p.Source))
+	}
+	return verdict(then == a.got, "%s is %s, and was %s in %s", a.what, a.shown(160), value.Quoted(value.Cut(then, 120)), sourceText(a.p.Source))
+}
+
+// compared makes a claim of a comparison with the one value that is written.
+func compared(holds func(a asked, want string) bool) func(c *Context, a asked) Outcome {
+	return func(c *Context, a asked) Outcome {
+		n := a.p.Values[0]
+		v, err := c.Names.Value(n)
+		if err != nil {
+			return broken(err)
+		}
+		want := v.Plain()
+		if holds(a, want) {
+			return Outcome{Held: true}
+		}
+		shown := a.shown(160)
+		if len(a.got) > 160 {
+			shown, _ = value.CutAround(value.NewString(a.got), value.NewString(want), 160)
+		}
+		out := miss("%s is %s", a.what, shown)
+		if v.Kind != value.String || len(n.Template.Parts) > 1 || n.Kind == syntax.Ref {
+			out.Found = append(out.Found, "wanted was "+value.Quoted(value.Cut(want, 160)))
+		}
+		return out
+	}
+}
+
+// equalText compares; media types by type and by the parameters that were
 // written down (RFC 9110 §8.3.1).
-func sameText(s *syntax.Subject, got, want string) bool {
+func equalText(s *syntax.Subject, got, want string) bool {
 	if s.Kind != "header" || !strings.EqualFold(s.Name, "Content-Type") {
 		return got == want
 	}
@@ -108,13 +102,14 @@ func normalParam(p string) string {
 	return strings.ToLower(strings.ReplaceAll(strings.TrimSpace(p), `"`, ""))
 }
 
-func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Outcome {
+func (c *Context) lists(a asked, only bool) Outcome {
+	s := a.s
 	have := exchange.SplitList(c.Reply.Answer.Header.Values(s.Name)...)
 	// Methods and entity tags are case-sensitive, tokens elsewhere are not.
 	exact := strings.EqualFold(s.Name, "Allow") || strings.EqualFold(s.Name, "ETag")
 	same := func(a, b string) bool { return a == b || !exact && strings.EqualFold(a, b) }
 	var want, lack, extra []string
-	for _, n := range p.Values {
+	for _, n := range a.p.Values {
 		v, err := c.Names.Value(n)
 		if err != nil {
 			return broken(err)
@@ -126,7 +121,7 @@ func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Out
 			lack = append(lack, w)
 		}
 	}
-	if p.Op == "lists only" {
+	if only {
 		for _, h := range have {
 			if !slices.ContainsFunc(want, func(w string) bool { return same(h, w) }) {
 				extra = append(extra, h)
@@ -137,7 +132,7 @@ func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Out
 	if out.Held {
 		return out
 	}
-	line := fmt.Sprintf("%s lists %s", what, strings.Join(have, ", "))
+	line := fmt.Sprintf("%s lists %s", a.what, strings.Join(have, ", "))
 	if len(lack) > 0 {
 		line += "; missing is " + strings.Join(lack, ", ")
 	}
@@ -149,7 +144,8 @@ func (c *Context) lists(p *syntax.Predicate, s *syntax.Subject, what string) Out
 }
 
 // lacks wants a text without a piece, or a header's list without elements.
-func (c *Context) lacks(p *syntax.Predicate, s *syntax.Subject, what, got string) Outcome {
+func (c *Context) lacks(a asked) Outcome {
+	p, s, what, got := a.p, a.s, a.what, a.got
 	have := exchange.SplitList(c.Reply.Answer.Header.Values(s.Name)...)
 	for _, n := range p.Values {
 		v, err := c.Names.Value(n)

@@ -32,9 +32,6 @@ func (c *Context) is(p *syntax.Predicate, v *value.Value, at string) Outcome {
 	if err != nil {
 		return broken(err)
 	}
-	if p.Op == "is not" {
-		return verdict(!r.Held(), "%s is %s", at, value.Cut(v.String(), 160))
-	}
 	if r.Held() {
 		return Outcome{Held: true, Bound: r.Bound}
 	}
@@ -45,51 +42,53 @@ func (c *Context) is(p *syntax.Predicate, v *value.Value, at string) Outcome {
 	return Outcome{Found: found, Bound: r.Bound}
 }
 
+// isNot denies a shape as a whole.
+func (c *Context) isNot(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	r, err := shape.Match(p.Shape, v, c.Names)
+	if err != nil {
+		return broken(err)
+	}
+	return verdict(!r.Held(), "%s is %s", at, value.Cut(v.String(), 160))
+}
+
 func (c *Context) body(p *syntax.Predicate) Outcome {
-	a := c.Reply.Answer
-	switch p.Op {
-	case "empty":
-		if a.Stray > 0 {
-			return miss("%d bytes follow the header section of an answer that can have no body", a.Stray)
-		}
-		return verdict(len(a.Body) == 0, "the body has %d bytes: %s", len(a.Body), value.Quoted(value.Cut(c.Reply.Text(), 120)))
-	case "json":
-		return c.isJSON()
-	case "leaks nothing":
-		return c.leaks()
+	if judge := onBody[p.Op]; judge != nil {
+		return judge(c, p)
+	}
+	judge := onDocument[p.Op]
+	if judge == nil {
+		return unknown("body", p.Op)
 	}
 	v, err := c.Reply.JSON()
-	if len(a.Body) == 0 {
+	if len(c.Reply.Answer.Body) == 0 {
 		return miss("the body is empty")
 	}
 	if err != nil {
 		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
 	}
-	switch p.Op {
-	case "is", "is not":
-		return c.is(p, v, "$")
-	case "covers":
-		want, err := c.Names.Value(p.Values[0])
-		if err != nil {
-			return broken(err)
-		}
-		missing := value.Uncovered(want, v)
-		return Outcome{Held: len(missing) == 0, Found: lines(missing)}
-	case "same as":
-		return c.same(p, v)
-	case "same shape as":
-		return c.sameShape(p, v)
-	case "agrees with":
-		return c.agrees(p, v)
-	case "resembles":
-		return c.resembles(p, v)
+	return judge(c, p, v)
+}
+
+func (c *Context) empty() Outcome {
+	a := c.Reply.Answer
+	if a.Stray > 0 {
+		return miss("%d bytes follow the header section of an answer that can have no body", a.Stray)
 	}
-	return c.fits(p, v)
+	return verdict(len(a.Body) == 0, "the body has %d bytes: %s", len(a.Body), value.Quoted(value.Cut(c.Reply.Text(), 120)))
+}
+
+func (c *Context) covers(p *syntax.Predicate, v *value.Value) Outcome {
+	want, err := c.Names.Value(p.Values[0])
+	if err != nil {
+		return broken(err)
+	}
+	missing := value.Uncovered(want, v)
+	return Outcome{Held: len(missing) == 0, Found: lines(missing)}
 }
 
 // quantified is every, some and none: about the nodes that a path selects, or
 // the elements of the one array that it selects.
-func (c *Context) quantified(p *syntax.Predicate, nodes []jsonpath.Node) Outcome {
+func (c *Context) quantified(p *syntax.Predicate, _ *jsonpath.Query, nodes []jsonpath.Node) Outcome {
 	type part struct {
 		v  *value.Value
 		at string
@@ -140,7 +139,7 @@ func (c *Context) count(p *syntax.Predicate, n int) Outcome {
 	held := false
 	var err error
 	if p.Compare != "" {
-		held, err = c.compares(p, got)
+		held, err = c.compares(p.Compare, p.Values[0], got)
 	} else {
 		held, err = shape.Within(p.Range, got, c.Names)
 	}
@@ -150,8 +149,9 @@ func (c *Context) count(p *syntax.Predicate, n int) Outcome {
 	return verdict(held, "the count is %d", n)
 }
 
-func (c *Context) compares(p *syntax.Predicate, got *value.Value) (bool, error) {
-	want, err := c.Names.Value(p.Values[0])
+// compares orders two numbers, or two texts; values of other kinds have none.
+func (c *Context) compares(op string, bound *syntax.Node, got *value.Value) (bool, error) {
+	want, err := c.Names.Value(bound)
 	if err != nil {
 		return false, err
 	}
@@ -164,36 +164,37 @@ func (c *Context) compares(p *syntax.Predicate, got *value.Value) (bool, error) 
 	default:
 		return false, nil
 	}
-	switch p.Compare {
+	switch op {
 	case "<":
 		return order < 0, nil
 	case "<=":
 		return order <= 0, nil
 	case ">":
 		return order > 0, nil
+	case ">=":
+		return order >= 0, nil
 	}
-	return order >= 0, nil
+	return false, fmt.Errorf("`%s` compares nothing: this is a mistake in the tool", op)
 }
 
-func (c *Context) compare(p *syntax.Predicate, v *value.Value, at string) Outcome {
-	held := true
-	var err error
-	if p.Op == "compare" {
-		held, err = c.compares(p, v)
-	} else {
-		for i, op := range []string{">=", "<="} {
-			var one bool
-			one, err = c.compares(&syntax.Predicate{Compare: op, Values: p.Values[i : i+1]}, v)
-			if err != nil {
-				break
-			}
-			held = held && one
-		}
-	}
+func (c *Context) ordered(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	held, err := c.compares(p.Op, p.Values[0], v)
 	if err != nil {
 		return broken(err)
 	}
 	return verdict(held, "%s is %s", at, value.Cut(v.String(), 120))
+}
+
+func (c *Context) between(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	low, err := c.compares(">=", p.Values[0], v)
+	high := false
+	if err == nil {
+		high, err = c.compares("<=", p.Values[1], v)
+	}
+	if err != nil {
+		return broken(err)
+	}
+	return verdict(low && high, "%s is %s", at, value.Cut(v.String(), 120))
 }
 
 func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) Outcome {

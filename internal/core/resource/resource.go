@@ -230,7 +230,7 @@ func lineOf(f *project.File, st *syntax.Statement) string {
 }
 
 func statuses(list []syntax.StatusClass) string {
-	return syntax.ClaimText(syntax.Claim{Subject: syntax.Subject{Kind: "status"}, Predicate: syntax.Predicate{Op: "status", Status: list}})[len("status "):]
+	return syntax.StatusText(list)
 }
 
 func (rd *reader) identity(b *syntax.Identity) {

@@ -17,9 +17,9 @@ import (
 type function struct {
 	// min and max are how many arguments it takes; max -1 for any number.
 	min, max int
-	// Form is how it is written.
-	form string
-	run  func(w *World, args []*value.Value) (*value.Value, error)
+	// form is how it is written, help what it gives.
+	form, help string
+	run        func(w *World, args []*value.Value) (*value.Value, error)
 }
 
 const (
@@ -29,11 +29,11 @@ const (
 )
 
 var functions = map[string]function{
-	"uuid": {0, 0, "uuid()", func(w *World, _ []*value.Value) (*value.Value, error) {
+	"uuid": {0, 0, "uuid()", "a random UUID", func(w *World, _ []*value.Value) (*value.Value, error) {
 		id, err := uuid.NewRandomFromReader(randomReader{w.Rand})
 		return value.NewString(id.String()), err
 	}},
-	"random_int": {2, 2, "random_int(1, 6)", func(w *World, a []*value.Value) (*value.Value, error) {
+	"random_int": {2, 2, "random_int(1, 6)", "a random whole number of these two and those between", func(w *World, a []*value.Value) (*value.Value, error) {
 		lo, hi, err := twoInts(a)
 		if err != nil {
 			return nil, err
@@ -43,7 +43,7 @@ var functions = map[string]function{
 		}
 		return value.NewInt(int64(lo) + w.Rand.Int64N(int64(hi)-int64(lo)+1)), nil
 	}},
-	"random_text": {1, 1, "random_text(12)", func(w *World, a []*value.Value) (*value.Value, error) {
+	"random_text": {1, 1, "random_text(12)", "so many random letters and digits", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, err := size(a[0])
 		if err != nil {
 			return nil, err
@@ -54,26 +54,26 @@ var functions = map[string]function{
 		}
 		return value.NewString(string(b)), nil
 	}},
-	"pick": {1, -1, `pick("a", "b")`, func(w *World, a []*value.Value) (*value.Value, error) {
+	"pick": {1, -1, `pick("a", "b")`, "one of the values, or of the elements of one list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 && a[0].Kind == value.Array && len(a[0].Items) > 0 {
 			a = a[0].Items
 		}
 		return a[w.Rand.IntN(len(a))], nil
 	}},
-	"now": {0, 0, "now()", func(w *World, _ []*value.Value) (*value.Value, error) {
+	"now": {0, 0, "now()", "the time, RFC 3339 in UTC", func(w *World, _ []*value.Value) (*value.Value, error) {
 		return value.NewString(w.Now().UTC().Format(time.RFC3339)), nil
 	}},
-	"today": {0, 0, "today()", func(w *World, _ []*value.Value) (*value.Value, error) {
+	"today": {0, 0, "today()", "the date in UTC", func(w *World, _ []*value.Value) (*value.Value, error) {
 		return value.NewString(w.Now().UTC().Format(dateLayout)), nil
 	}},
-	"in_days": {1, 1, "in_days(3)", func(w *World, a []*value.Value) (*value.Value, error) {
+	"in_days": {1, 1, "in_days(3)", "the date so many days from today", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Int()
 		if !ok || n > 4_000_000 || n < -4_000_000 {
 			return nil, fmt.Errorf("%s is no number of days", value.Cut(a[0].String(), 40))
 		}
 		return value.NewString(w.Now().UTC().AddDate(0, 0, n).Format(dateLayout)), nil
 	}},
-	"repeat": {2, 2, `repeat("ab", 3)`, func(_ *World, a []*value.Value) (*value.Value, error) {
+	"repeat": {2, 2, `repeat("ab", 3)`, "a text so many times over", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, err := size(a[1])
 		if err != nil {
 			return nil, err
@@ -84,22 +84,22 @@ var functions = map[string]function{
 		}
 		return value.NewString(strings.Repeat(text, n)), nil
 	}},
-	"base64": {1, 1, `base64("text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+	"base64": {1, 1, `base64("text")`, "a text in Base64", func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(base64.StdEncoding.EncodeToString([]byte(a[0].Plain()))), nil
 	}},
-	"lower": {1, 1, `lower("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+	"lower": {1, 1, `lower("Text")`, "a text in lower case", func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToLower(a[0].Plain())), nil
 	}},
-	"upper": {1, 1, `upper("Text")`, func(_ *World, a []*value.Value) (*value.Value, error) {
+	"upper": {1, 1, `upper("Text")`, "a text in upper case", func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToUpper(a[0].Plain())), nil
 	}},
-	"another": {1, 2, "another(id)", func(w *World, a []*value.Value) (*value.Value, error) {
+	"another": {1, 2, "another(id)", "a value of the form of this one that nothing is likely to have; with a list, none of the list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 {
 			return another(w.Rand, a[0])
 		}
 		return anotherThan(w.Rand, a[0], a[1])
 	}},
-	"nth": {2, 2, "nth(ids, 1)", func(_ *World, a []*value.Value) (*value.Value, error) {
+	"nth": {2, 2, "nth(ids, 1)", "an element of a list, counted from 1", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[1].Int()
 		if a[0].Kind != value.Array || !ok || n < 1 {
 			return nil, fmt.Errorf("nth() takes a list and a place in it, counted from 1")
@@ -109,14 +109,14 @@ var functions = map[string]function{
 		}
 		return a[0].Items[n-1], nil
 	}},
-	"length": {1, 1, "length(name)", func(_ *World, a []*value.Value) (*value.Value, error) {
+	"length": {1, 1, "length(name)", "how many characters, elements or members it has", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Length()
 		if !ok {
 			return nil, fmt.Errorf("%s has no length", value.Cut(a[0].String(), 40))
 		}
 		return value.NewInt(int64(n)), nil
 	}},
-	"file": {1, 1, `file("boat.json")`, func(w *World, a []*value.Value) (*value.Value, error) {
+	"file": {1, 1, `file("boat.json")`, "the text of a file, or the value of one that ends in .json", func(w *World, a []*value.Value) (*value.Value, error) {
 		data, err := w.ReadFile(a[0].Plain())
 		if err != nil {
 			return nil, err
@@ -140,6 +140,13 @@ func Functions() []string {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// Describe is how a function is written, and what it gives; both are empty for
+// a name that is none.
+func Describe(name string) (form, help string) {
+	f := functions[name]
+	return f.form, f.help
 }
 
 // CheckCall tells what is wrong with a call before anything runs: an unknown

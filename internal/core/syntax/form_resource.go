@@ -275,7 +275,7 @@ func (b *Answers) read(p *parser) {
 
 func (b *Answers) print(l *layout) {
 	for i, a := range b.List {
-		l.write(a.What, statusText(a.Status))
+		l.write(a.What, StatusText(a.Status))
 		if i < len(b.List)-1 {
 			l.b.WriteByte(',')
 		}

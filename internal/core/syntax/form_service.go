@@ -87,7 +87,7 @@ func (b *Ready) read(p *parser) {
 func (b *Ready) print(l *layout) {
 	l.write(b.Method)
 	l.template(b.Target)
-	l.write("is", statusText(b.Status))
+	l.write("is", StatusText(b.Status))
 	if b.Within.Raw != "" {
 		l.write("within", b.Within.Raw)
 	}

@@ -137,19 +137,6 @@ func joinPaths(list []*Path) string {
 	return strings.Join(out, ", ")
 }
 
-func (l *layout) claim(c Claim) {
-	s := c.Subject
-	switch s.Kind {
-	case "path":
-		l.write(s.Path.Raw)
-	case "observation":
-		l.write(s.Name)
-	default:
-		l.write(s.Kind, quoteXPath(s.Kind, s.Name))
-	}
-	l.predicate(c.Predicate)
-}
-
 // quoteXPath puts an XPath with blanks outside brackets into quotes.
 func quoteXPath(kind, key string) string {
 	if kind != "xml" || key == "" {
@@ -160,62 +147,6 @@ func quoteXPath(kind, key string) string {
 		return key
 	}
 	return `"` + strings.ReplaceAll(strings.ReplaceAll(key, `\`, `\\`), `"`, `\"`) + `"`
-}
-
-func (l *layout) predicate(p Predicate) {
-	switch p.Op {
-	case "status":
-		l.write(statusText(p.Status))
-		return
-	case "effects":
-		for i, e := range p.Effects {
-			if i > 0 {
-				l.write("and")
-			}
-			l.write(e.Word)
-			l.node(e.Shape)
-			if e.Range != nil {
-				l.write(rangeText(e.Range))
-			}
-		}
-		return
-	case "compare":
-		l.write(p.Compare)
-	case "count":
-		l.write("count", p.Compare)
-	case "between":
-		l.write("between")
-		l.node(p.Values[0])
-		l.write("and")
-		l.node(p.Values[1])
-		return
-	case "lists", "lists only", "lacks":
-		l.write(p.Op)
-		l.list(p.Values)
-		return
-	default:
-		l.write(p.Op)
-	}
-	l.node(p.Shape)
-	for _, v := range p.Values {
-		l.node(v)
-	}
-	if p.Range != nil {
-		l.write(rangeText(p.Range))
-	}
-	if p.By != nil {
-		l.write("by", p.By.Raw)
-	}
-	if p.Descending {
-		l.write("descending")
-	}
-	if p.Source != nil {
-		l.source(p.Source)
-	}
-	if len(p.Except) > 0 {
-		l.write("except", joinPaths(p.Except))
-	}
-	l.write(p.LimitRaw)
 }
 
 func (l *layout) list(items []*Node) {
@@ -235,22 +166,8 @@ func listItem(n *Node) string {
 	return nodeText(n, 0)
 }
 
-func (l *layout) source(s *Source) {
-	switch s.Kind {
-	case "step":
-		if s.Path != nil {
-			l.write(s.Path.Raw, "of")
-		}
-		l.node(s.Title)
-	case "file":
-		l.write("file")
-		l.node(s.Title)
-	default:
-		l.write(s.Kind)
-	}
-}
-
-func statusText(list []StatusClass) string {
+// StatusText is a list of statuses as it stands in a file.
+func StatusText(list []StatusClass) string {
 	var out strings.Builder
 	for i, s := range list {
 		switch {

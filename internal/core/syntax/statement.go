@@ -70,6 +70,7 @@ type Subject struct {
 
 // Predicate is what is said of a subject.
 type Predicate struct {
+	form *PredicateForm
 	Span source.Span
 	// Op is the predicate's words joined by blanks: "is", "starts with", …;
 	// "status" for a list of statuses.

@@ -1,0 +1,215 @@
+package syntax
+
+import (
+	"slices"
+	"strings"
+)
+
+// PredicateForm is one thing that can be said of subjects.
+type PredicateForm struct {
+	// Op is its words, joined by blanks; those of `status` and `effects` have
+	// none of their own.
+	Op string
+	// Subjects are the kinds of subjects that it goes with.
+	Subjects []string
+	// Usage is how it is written, Help what it means, Example one that can stand.
+	Usage, Help, Example string
+	// arg is what stands behind the words.
+	arg argument
+	// plain has no words: what is said stands directly behind the subject.
+	plain bool
+}
+
+// argument is a kind of what a predicate is told.
+type argument struct {
+	read  func(p *parser, s Subject, pr *Predicate)
+	print func(l *layout, pr *Predicate)
+}
+
+var (
+	onPath  = []string{"path"}
+	onBody  = []string{"body"}
+	onJSON  = []string{"path", "body"}
+	onTexts = []string{"header", "cookie", "path", "text", "xml"}
+	onNames = []string{"header", "cookie", "path", "xml"}
+)
+
+// PredicateForms are all of them, in the order in which they are listed.
+var PredicateForms = []*PredicateForm{
+	{Op: "status", Subjects: []string{"status"}, Usage: "STATUS", Example: `200 or 204`, Help: "it is one of these: `201`, `200 or 204`, `2xx`, `not 429 and not 5xx`, `{name}`", arg: argStatuses, plain: true},
+	{Op: "exists", Subjects: onNames, Usage: "exists", Example: `exists`, Help: "there is one", arg: argNone},
+	{Op: "missing", Subjects: append(slices.Clone(onNames), "answer"), Usage: "missing", Example: `missing`, Help: "there is none; of `answer`: the exchange failed or timed out", arg: argNone},
+	{Op: "is", Subjects: onJSON, Usage: "is SHAPE", Example: `is integer 1..`, Help: "it fits the shape", arg: argShape},
+	{Op: "is not", Subjects: onJSON, Usage: "is not SHAPE", Example: `is not null`, Help: "it does not fit the shape, the whole of it", arg: argShape},
+	{Op: "is", Subjects: []string{"header", "cookie", "text", "xml"}, Usage: "is VALUE", Example: `is "DK"`, Help: "it is this text; `Content-Type` is compared as a media type", arg: argValue},
+	{Op: "is not", Subjects: []string{"header", "cookie", "text", "xml"}, Usage: "is not VALUE", Example: `is not "DK"`, Help: "it is not this text", arg: argValue},
+	{Op: "<", Subjects: onPath, Usage: "< VALUE", Example: `< 60`, Help: "it is less", arg: argValue},
+	{Op: "<=", Subjects: onPath, Usage: "<= VALUE", Example: `<= 60`, Help: "it is at most this", arg: argValue},
+	{Op: ">", Subjects: onPath, Usage: "> VALUE", Example: `> 0`, Help: "it is more", arg: argValue},
+	{Op: ">=", Subjects: onPath, Usage: ">= VALUE", Example: `>= 0`, Help: "it is at least this", arg: argValue},
+	{Op: "between", Subjects: onPath, Usage: "between VALUE and VALUE", Example: `between 1 and 60`, Help: "it is one of the two or lies between them", arg: argBetween},
+	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE", Example: `contains "tern"`, Help: "it has this piece, element or member", arg: argValue},
+	{Op: "starts with", Subjects: onTexts, Usage: "starts with VALUE", Example: `starts with "Arctic"`, Help: "it begins so", arg: argValue},
+	{Op: "ends with", Subjects: onTexts, Usage: "ends with VALUE", Example: `ends with "Tern"`, Help: "it ends so", arg: argValue},
+	{Op: "matches", Subjects: onTexts, Usage: "matches /RE/", Example: `matches /^[A-F][0-9]+$/`, Help: "the regular expression finds something in it", arg: argPattern},
+	{Op: "lacks", Subjects: []string{"header"}, Usage: "lacks A, B", Example: `lacks DELETE`, Help: "its list has none of these elements", arg: argList},
+	{Op: "lacks", Subjects: []string{"cookie", "path", "text"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this piece or element", arg: argValue},
+	{Op: "lists", Subjects: []string{"header"}, Usage: "lists A, B", Example: `lists GET, HEAD`, Help: "its list has these elements", arg: argList},
+	{Op: "lists only", Subjects: []string{"header"}, Usage: "lists only A, B", Example: `lists only GET, HEAD`, Help: "its list has these elements and no others", arg: argList},
+	{Op: "count", Subjects: []string{"path", "xml"}, Usage: "count N, count > N, count A..B", Example: `count 1..5`, Help: "so many nodes are selected; a path to one array counts its elements", arg: argCount},
+	{Op: "every", Subjects: onPath, Usage: "every SHAPE", Example: `every { "id": integer, ... }`, Help: "all selected nodes fit, or all elements of one array", arg: argShape},
+	{Op: "some", Subjects: onPath, Usage: "some SHAPE", Example: `some "DK"`, Help: "at least one fits", arg: argShape},
+	{Op: "none", Subjects: onPath, Usage: "none SHAPE", Example: `none null`, Help: "not one fits", arg: argShape},
+	{Op: "unique", Subjects: onPath, Usage: "unique", Example: `unique`, Help: "no two are equal", arg: argNone},
+	{Op: "sorted", Subjects: onPath, Usage: "sorted [by JSONPATH] [descending]", Example: `sorted by $.id descending`, Help: "each is at least the one before it", arg: argSorted},
+	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source", arg: argSource},
+	{Op: "agrees with", Subjects: onJSON, Usage: "agrees with SOURCE [except JSONPATH, …]", Example: `agrees with "step"`, Help: "what both have is equal", arg: argSource},
+	{Op: "empty", Subjects: onBody, Usage: "empty", Example: `empty`, Help: "there are no bytes", arg: argNone},
+	{Op: "json", Subjects: onBody, Usage: "json", Example: `json`, Help: "it is one JSON document, and Content-Type says so", arg: argNone},
+	{Op: "covers", Subjects: onBody, Usage: "covers VALUE", Example: `covers { "flag": "DK" }`, Help: "it has all of the value, and maybe more", arg: argValue},
+	{Op: "same shape as", Subjects: onBody, Usage: `same shape as "STEP"`, Example: `same shape as "step"`, Help: "it has the members and types of that answer", arg: argStep},
+	{Op: "resembles", Subjects: onBody, Usage: `resembles "STEP"`, Example: `resembles "step"`, Help: "same media type and kind of JSON, and a member in common", arg: argStep},
+	{Op: "fits schema", Subjects: onBody, Usage: `fits schema "FILE"`, Example: `fits schema "boat.schema.json"`, Help: "it is valid by this JSON Schema", arg: argFile},
+	{Op: "leaks nothing", Subjects: onBody, Usage: "leaks nothing", Example: `leaks nothing`, Help: "no stack trace, path, SQL or key is shown", arg: argNone},
+	{Op: "under", Subjects: []string{"time"}, Usage: "under DURATION", Example: `under 200ms`, Help: "it took less", arg: argDuration},
+	{Op: "under", Subjects: []string{"size"}, Usage: "under SIZE", Example: `under 10KiB`, Help: "there are fewer bytes", arg: argSize},
+	{Op: "effects", Subjects: []string{"state", "observation"}, Usage: "unchanged, gains, loses, changes N or SHAPE", Example: `unchanged`, Help: "what the request did to it", arg: argEffects, plain: true},
+}
+
+func (f *PredicateForm) words() []string {
+	if f.plain {
+		return nil
+	}
+	return strings.Split(f.Op, " ")
+}
+
+func (f *PredicateForm) print(l *layout, pr *Predicate) {
+	if !f.plain {
+		l.write(f.Op)
+	}
+	f.arg.print(l, pr)
+}
+
+// predicate reads what is said of a subject.
+func (p *parser) predicate(s Subject) Predicate {
+	var have []*PredicateForm
+	for _, f := range PredicateForms {
+		if slices.Contains(f.Subjects, s.Kind) {
+			have = append(have, f)
+		}
+	}
+	start := p.i
+	first := p.operator()
+	if first == "not" && s.Kind != "status" {
+		p.i = start
+		p.fail(p.token(), "`not` stands after `is`", "write is not …, or missing for exists")
+		return Predicate{}
+	}
+	f, ok := p.choose(have, first, start)
+	switch {
+	case !ok:
+		return Predicate{}
+	case f == nil:
+		p.i = start
+		p.badPredicate(s, have, first)
+		return Predicate{}
+	}
+	pr := Predicate{Op: f.Op, form: f}
+	f.arg.read(p, s, &pr)
+	return pr
+}
+
+// choose is the form that the words are of, the longest of several; nil for
+// none. It is false when the first word is one's and the rest is not.
+func (p *parser) choose(have []*PredicateForm, first string, start int) (*PredicateForm, bool) {
+	var best, half *PredicateForm
+	after := p.i
+	end := after
+	for _, f := range have {
+		words := f.words()
+		if len(words) == 0 {
+			continue
+		}
+		if words[0] != first {
+			continue
+		}
+		p.i = after
+		if all := p.takeWords(words[1:]); all && (best == nil || len(words) > len(best.words())) {
+			best, end = f, p.i
+		} else if !all && half == nil {
+			half = f
+		}
+	}
+	p.i = end
+	if best != nil {
+		return best, true
+	}
+	for _, f := range have {
+		if f.plain {
+			p.i = start
+			return f, true
+		}
+	}
+	if half != nil {
+		p.i = after
+		for _, w := range half.words()[1:] {
+			if !p.needWord(w, half.Example) {
+				return nil, false
+			}
+		}
+	}
+	return nil, true
+}
+
+func (p *parser) takeWords(words []string) bool {
+	for _, w := range words {
+		if !p.takeWord(w) {
+			return false
+		}
+	}
+	return true
+}
+
+// operator is the first word of a predicate, or its sign.
+func (p *parser) operator() string {
+	if w := p.word(); w != "" {
+		return w
+	}
+	return p.comparator()
+}
+
+func (p *parser) badPredicate(s Subject, have []*PredicateForm, w string) {
+	var words []string
+	for _, f := range have {
+		if first := f.words()[0]; !slices.Contains(words, first) {
+			words = append(words, first)
+		}
+	}
+	hint := ""
+	switch {
+	case p.at("==") || p.at("="):
+		hint = "write `is`"
+	case p.at("!="):
+		hint = "write `is not`"
+	case w == "equals" || w == "equal" || w == "be" || w == "eq":
+		hint = "write `is`"
+	case w == "has" || w == "includes":
+		hint = "write `contains` or `covers`"
+	case s.Kind == "time" || s.Kind == "size":
+		hint = "write expect " + s.Kind + " under 200" + map[string]string{"time": "ms", "size": "KiB"}[s.Kind]
+	default:
+		hint = nearest(w, slices.Clone(words))
+	}
+	subject := s.Kind
+	if s.Kind == "path" {
+		subject = "a JSONPath"
+	}
+	if hint == "" {
+		hint = subject + " goes with " + strings.Join(words, ", ")
+	}
+	if w == "" {
+		p.failHere("what is expected of "+subject+" was expected, found "+p.found(), hint)
+		return
+	}
+	p.failHere("`"+w+"` does not go with "+subject, hint)
+}

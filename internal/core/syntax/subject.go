@@ -1,0 +1,124 @@
+package syntax
+
+import (
+	"slices"
+	"strings"
+)
+
+// SubjectForm is what an expectation may be about.
+type SubjectForm struct {
+	// Kind is its word; "path" and "observation" begin otherwise.
+	Kind string
+	// Usage is how it is written, Help says what it is.
+	Usage, Help string
+	// name reads what stands behind the word, nil for nothing.
+	name func(p *parser) string
+}
+
+// SubjectForms are all of them.
+var SubjectForms = []SubjectForm{
+	{Kind: "status", Usage: "status", Help: "the status of the answer"},
+	{Kind: "header", Usage: "header NAME", Help: "a header of the answer", name: (*parser).headerName},
+	{Kind: "cookie", Usage: "cookie NAME", Help: "a cookie that the answer sets", name: (*parser).headerName},
+	{Kind: "path", Usage: "JSONPATH", Help: "what a JSONPath (RFC 9535) selects in the body"},
+	{Kind: "body", Usage: "body", Help: "the body as JSON"},
+	{Kind: "text", Usage: "text", Help: "the body as text"},
+	{Kind: "xml", Usage: "xml XPATH", Help: "what an XPath selects in the body", name: (*parser).xpath},
+	{Kind: "time", Usage: "time", Help: "how long the exchange took"},
+	{Kind: "size", Usage: "size", Help: "how many bytes the body has"},
+	{Kind: "answer", Usage: "answer", Help: "whether there was one at all"},
+	{Kind: "state", Usage: "state", Help: "all that is observed"},
+	{Kind: "observation", Usage: "NAME", Help: "one observation"},
+}
+
+// subjectWords are the words that begin one.
+var subjectWords = func() []string {
+	var out []string
+	for _, s := range SubjectForms {
+		if s.Kind != "path" && s.Kind != "observation" {
+			out = append(out, s.Kind)
+		}
+	}
+	return out
+}()
+
+// Subjects are the words of what an expectation may be about.
+func Subjects() []string { return subjectWords }
+
+func (p *parser) claim() Claim {
+	var cl Claim
+	cl.Subject = p.subject()
+	if p.failed {
+		return cl
+	}
+	p.blanks()
+	start := p.i
+	cl.Predicate = p.predicate(cl.Subject)
+	cl.Predicate.Span = Span{Start: start, End: p.i}
+	return cl
+}
+
+func (p *parser) subject() Subject {
+	p.blanks()
+	start := p.i
+	s := Subject{}
+	if p.peek() == '$' {
+		s.Kind, s.Path = "path", p.path()
+		s.Span = Span{Start: start, End: p.i}
+		return s
+	}
+	w := p.word()
+	s.Span = Span{Start: start, End: p.i}
+	at := slices.IndexFunc(SubjectForms, func(f SubjectForm) bool { return f.Kind == w && slices.Contains(subjectWords, w) })
+	switch {
+	case at >= 0:
+		s.Kind = w
+		if name := SubjectForms[at].name; name != nil {
+			s.Name = name(p)
+		}
+	case w == "":
+		p.failHere("what the expectation is about was expected, found "+p.found(), "write expect status 200, expect $.id exists, expect header ETag exists, …")
+	case slices.Contains(effectWords, p.nextWord()):
+		s.Kind, s.Name = "observation", w
+	default:
+		s.Kind = "unknown"
+		p.fail(s.Span, "unknown subject `"+w+"`", subjectHint(w))
+	}
+	s.Span.End = p.i
+	return s
+}
+
+func subjectHint(w string) string {
+	if h := nearest(w, slices.Clone(subjectWords)); h != "" {
+		return h
+	}
+	switch strings.ToLower(w) {
+	case "code", "statuscode", "status_code", "response":
+		return "write expect status 200"
+	case "headers":
+		return "write expect header Name exists"
+	case "json", "jsonpath":
+		return "write a JSONPath: expect $.name is …"
+	case "duration", "latency":
+		return "write expect time under 200ms"
+	}
+	if len(w) == 3 && strings.Trim(w, "0123456789") == "" {
+		return "write expect status " + w
+	}
+	return "subjects are status, header N, cookie C, a JSONPath ($.id), body, text, xml XPATH, time, size, state, answer, or the name of an observation"
+}
+
+func (l *layout) claim(c Claim) {
+	s := c.Subject
+	switch s.Kind {
+	case "path":
+		l.write(s.Path.Raw)
+	case "observation":
+		l.write(s.Name)
+	default:
+		l.write(s.Kind, quoteXPath(s.Kind, s.Name))
+	}
+	if f := c.Predicate.form; f != nil {
+		f.print(l, &c.Predicate)
+	}
+}
