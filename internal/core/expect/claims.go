@@ -83,6 +83,28 @@ var onValue = map[string]func(c *Context, p *syntax.Predicate, v *value.Value, a
 	">":           (*Context).ordered,
 	">=":          (*Context).ordered,
 	"between":     (*Context).between,
+	"before":      func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, -1) },
+	"after":       func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, 1) },
+}
+
+// timed compares two times as instants, or two dates as days (RFC 3339 §5.6).
+func (c *Context) timed(p *syntax.Predicate, v *value.Value, at string, order int) Outcome {
+	bound, err := c.Names.Value(p.Values[0])
+	if err != nil {
+		return broken(err)
+	}
+	for _, layout := range []string{time.RFC3339Nano, time.DateOnly} {
+		want, err := time.Parse(layout, bound.Plain())
+		if err != nil {
+			continue
+		}
+		got, err := time.Parse(layout, v.Plain())
+		if err != nil {
+			return miss("%s is %s, which cannot be compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
+		}
+		return verdict(got.Compare(want) == order, "%s is %s; compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
+	}
+	return broken(fmt.Errorf("%s is neither a time of RFC 3339 nor a date", value.Cut(bound.String(), 60)))
 }
 
 // onContainer are claims that mean something else of an array or object than

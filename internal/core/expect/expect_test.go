@@ -98,6 +98,8 @@ func TestClaims(t *testing.T) {
 		{`$.id exists`, ""}, {`$.flag exists`, ""}, {`$.nope missing`, ""}, {`$.id missing`, "7"}, {`$.nope exists`, "$.nope"},
 		{`$.id < 8`, ""}, {`$.id <= 7`, ""}, {`$.length_m > 8.1999`, ""}, {`$.id >= 7`, ""}, {`$.length_m between 8.2 and 8.2`, ""},
 		{`$.id < 7`, "7"}, {`$.length_m > 8.2`, "8.2"}, {`$.id between 8 and 9`, "7"}, {`$.name > 3`, "Curlew"},
+		{`$.sub.at before "2031-05-17T10:30:01+02:00"`, ""}, {`$.sub.at after "2031-05-17T08:29:59.999Z"`, ""}, {`$.sub.at before "2031-05-17T10:30:00+02:00"`, "2031-05-17T08:30:00Z"},
+		{`$.sub.at after "2031-01-01"`, "cannot be compared"}, {`$.name before "2031-01-01"`, "Curlew"},
 		{`$.name contains "rle"`, ""}, {`$.tags contains "b"`, ""}, {`$.name starts with "Cur"`, ""}, {`$.name ends with "lew"`, ""}, {`$.name matches /LEW/i`, ""}, {`$.tags lacks "z"`, ""}, {`$.name lacks "z"`, ""},
 		{`$.tags contains "z"`, `"a", "b", "c"`}, {`$.name starts with "x"`, "Curlew"}, {`$.tags lacks "a"`, "a"},
 		{`$.tags count 3`, ""}, {`$.crew count > 2`, ""}, {`$.crew[?@.pay > 15] count 2`, ""}, {`$.tags count 1..3`, ""}, {`$.nope count 0`, ""}, {`$.tags count 4`, "3"}, {`$.tags count < 3`, "3"},

@@ -48,6 +48,8 @@ var PredicateForms = []*PredicateForm{
 	{Op: ">", Subjects: onPath, Usage: "> VALUE", Example: `> 0`, Help: "it is more", arg: argValue},
 	{Op: ">=", Subjects: onPath, Usage: ">= VALUE", Example: `>= 0`, Help: "it is at least this", arg: argValue},
 	{Op: "between", Subjects: onPath, Usage: "between VALUE and VALUE", Example: `between 1 and 60`, Help: "it is one of the two or lies between them", arg: argBetween},
+	{Op: "before", Subjects: onPath, Usage: "before VALUE", Example: `before "{now()}"`, Help: "the time (RFC 3339) is an earlier instant, or the date an earlier day", arg: argValue},
+	{Op: "after", Subjects: onPath, Usage: "after VALUE", Example: `after "2026-01-31"`, Help: "the time (RFC 3339) is a later instant, or the date a later day", arg: argValue},
 	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE", Example: `contains "tern"`, Help: "it has this piece, element or member", arg: argValue},
 	{Op: "starts with", Subjects: onTexts, Usage: "starts with VALUE", Example: `starts with "Arctic"`, Help: "it begins so", arg: argValue},
 	{Op: "ends with", Subjects: onTexts, Usage: "ends with VALUE", Example: `ends with "Tern"`, Help: "it ends so", arg: argValue},
