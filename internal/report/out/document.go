@@ -21,6 +21,8 @@ type document struct {
 	err     error
 }
 
+var _ = format("json", newJSON)
+
 func newJSON(w io.Writer) (Sink, error) {
 	d := &document{w: bufio.NewWriter(w)}
 	d.begin = func(e *event.RunStarted) { fmt.Fprintf(d.w, "{\"run\": %s,\n\"scenarios\": [", d.json(e)) }

@@ -83,6 +83,8 @@ type (
 	}
 )
 
+var _ = format("har", newHAR)
+
 func newHAR(w io.Writer) (Sink, error) {
 	h := &har{w: bufio.NewWriter(w)}
 	h.begin = func(e *event.RunStarted) {

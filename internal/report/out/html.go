@@ -59,6 +59,8 @@ type htmlPage struct {
 
 type failureLine struct{ Class, Mark, Verdict, Anchor, Name, Headline string }
 
+var _ = format("html", newHTML)
+
 func newHTML(w io.Writer) (Sink, error) {
 	s, err := newSpool()
 	if err != nil {

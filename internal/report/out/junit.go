@@ -28,6 +28,8 @@ type junit struct {
 	notices                        bytes.Buffer
 }
 
+var _ = format("junit", newJUnit)
+
 func newJUnit(w io.Writer) (Sink, error) {
 	all, err := newSpool()
 	if err != nil {

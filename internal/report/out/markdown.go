@@ -23,6 +23,8 @@ type markdown struct {
 	err     error
 }
 
+var _ = format("markdown", newMarkdown)
+
 func newMarkdown(w io.Writer) (Sink, error) {
 	body, err := newSpool()
 	if err != nil {

@@ -22,8 +22,13 @@ type Sink interface {
 	Close() error
 }
 
-var formats = map[string]func(w io.Writer) (Sink, error){
-	"html": newHTML, "junit": newJUnit, "tap": newTAP, "json": newJSON, "markdown": newMarkdown, "har": newHAR,
+// formats are all formats, by name. Each is added by the file that writes it.
+var formats = map[string]func(w io.Writer) (Sink, error){}
+
+// format adds a format.
+func format(name string, make func(w io.Writer) (Sink, error)) struct{} {
+	formats[name] = make
+	return struct{}{}
 }
 
 // Formats are the names of the formats, sorted.

@@ -19,6 +19,8 @@ type tap struct {
 	n int
 }
 
+var _ = format("tap", newTAP)
+
 func newTAP(w io.Writer) (Sink, error) {
 	t := &tap{w: bufio.NewWriter(w)}
 	t.begin = func(e *event.RunStarted) { fmt.Fprintf(t.w, "TAP version 14\n# %s, seed %d\n", safe(e.Tool), e.Seed) }
