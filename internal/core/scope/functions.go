@@ -109,6 +109,16 @@ var functions = map[string]function{
 		}
 		return a[0].Items[n-1], nil
 	}},
+	"join": {2, 2, `join(tags, ", ")`, "the elements of a list as one text, with another between them", func(_ *World, a []*value.Value) (*value.Value, error) {
+		if a[0].Kind != value.Array {
+			return nil, fmt.Errorf("join() takes a list, not %s", value.Cut(a[0].String(), 40))
+		}
+		var parts []string
+		for _, it := range a[0].Items {
+			parts = append(parts, it.Plain())
+		}
+		return value.NewString(strings.Join(parts, a[1].Plain())), nil
+	}},
 	"length": {1, 1, "length(name)", "how many characters, elements or members it has", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Length()
 		if !ok {

@@ -55,6 +55,7 @@ func TestValues(t *testing.T) {
 		{`{lower("ÄB")}`, `"äb"`, ""}, {`{upper(boat.name)}`, `"EIDER"`, ""}, {`{length(boat)}`, `3`, ""}, {`{length("é🚢")}`, `2`, ""}, {`{length(n)}`, "", "has no length"}, {`{repeat("ab", 2)}`, `"abab"`, ""}, {`{repeat("ab", -1)}`, "", "a count from 0"}, {`{repeat("aaaaaaaaaa", 60000000)}`, "", "64 MiB"}, {`{base64("a?>")}`, `"YT8+"`, ""},
 		{`{today()}`, `"2026-11-24"`, ""}, {`{in_days(8)}`, `"2026-12-02"`, ""}, {`{in_days("x")}`, "", "no number of days"}, {`{now()}`, `"2026-11-24T22:30:00Z"`, ""}, {`{random_int(3, 3)}`, `3`, ""}, {`{random_int(3, 2)}`, "", "the smaller number stands first"}, {`{pick("a")}`, `"a"`, ""}, {`{length(random_text(12))}`, `12`, ""},
 		{`{file("a.json")}`, `{"n": 1.10}`, ""}, {`{file("a.json").n}`, `1.10`, ""}, {`{file("a.txt")}`, `"text"`, ""}, {`{file("b")}`, "", "not there"},
+		{`{join(boat.list, "; ")}`, `"1; [2.50]"`, ""}, {`{join(n, ",")}`, "", "takes a list"},
 		{`{nth(boat.list, 1)}`, `1`, ""}, {`{nth(boat.list, 9)}`, "", "element 9 of a list of 2"}, {`{nth(n, 1)}`, "", "takes a list"}, {`{length(another("F12"))}`, `3`, ""}, {`{length(another("6ba7b810-9dad-41d1-80b4-00c04fd430c8"))}`, `36`, ""},
 	} {
 		v, err := filled(t, world(1)).Value(node(t, c.text))
@@ -122,7 +123,7 @@ func TestAnotherThanThoseOfAList(t *testing.T) {
 }
 
 func TestCalls(t *testing.T) {
-	assert.Len(t, Functions(), 15)
+	assert.Len(t, Functions(), 16)
 	for _, f := range Functions() {
 		message, form := CheckCall(&syntax.Expr{Call: true, Name: f, Args: make([]*syntax.Expr, 5)})
 		if f == "pick" {
