@@ -114,22 +114,22 @@ func accessChecks() []Check {
 				secret = expect("text lacks \"{made." + t[0].Name + "}\"")
 			}
 		}
-		if s.Supports("list") {
+		if s.guarded("list") {
 			s.step("list", append(append([]line{send("GET", s.coll())}, refused...), secret)...)
 		}
-		if s.Supports("read") {
+		if s.guarded("read") {
 			s.readBack("read", append(append([]line{}, refused...), secret)...)
 		}
-		if posts(s.Resource) == "" {
+		if posts(s.Resource) == "" && s.guarded("create") {
 			s.attempt("create", append(append([]line{credentials, bodyLine(s.Make, s.example(s.Make, 1))}, refused[1:]...), s.unchanged(""))...)
 		}
-		if s.Supports("replace") && s.creates() {
+		if s.guarded("replace") && s.creates() {
 			s.replaced("replace", append(append([]line{}, refused...), s.unchanged(""))...)
 		}
-		if s.Supports("amend") && s.creates() {
+		if s.guarded("amend") && s.creates() {
 			s.amended("amend", append(append([]line{}, refused...), s.unchanged(""))...)
 		}
-		if s.Supports("delete") && s.creates() {
+		if s.guarded("delete") && s.creates() {
 			s.step("delete", append(append([]line{send("DELETE", s.at("id"))}, refused...), s.unchanged(""))...)
 		}
 	}
@@ -155,7 +155,12 @@ func accessChecks() []Check {
 			},
 		},
 		{
-			Name: "refusal-hides-existence", Causes: []string{"access/no-credentials"}, On: "read", Level: "usual", Without: needs(declared, can("read")), Source: "RFC 9110 §15.5.4",
+			Name: "refusal-hides-existence", Causes: []string{"access/no-credentials"}, On: "read", Level: "usual", Without: needs(declared, can("read"), func(r *Resource) string {
+				if !r.guarded("read") {
+					return "reading needs no credentials"
+				}
+				return ""
+			}), Source: "RFC 9110 §15.5.4",
 			Proves: "without credentials an item that is there and one that is not answer alike",
 			Cause:  "the item is looked up before the credentials",
 			Mend:   "look at the credentials first",

@@ -36,6 +36,8 @@ type Resource struct {
 	FilterName, FilterFor string
 	Paging                []string
 	supports              map[string]bool
+	// public are the operations that need no credentials.
+	public []string
 	// Declared tells that `supports` is written out.
 	Declared bool
 	Answers  map[string]string
@@ -63,6 +65,11 @@ type Field struct {
 
 // Supports tells whether the resource has an operation.
 func (r *Resource) Supports(operation string) bool { return r.supports[operation] }
+
+// guarded tells whether the resource has an operation that needs credentials.
+func (r *Resource) guarded(operation string) bool {
+	return r.Supports(operation) && !slices.Contains(r.public, operation)
+}
 
 // makesByName tells that the client names an item and PUT makes it.
 func (r *Resource) makesByName() bool { return r.Chosen != "" }
@@ -184,6 +191,8 @@ func (rd *reader) line(c *syntax.Statement) {
 		r.Hidden = b.Names()
 	case *syntax.PagedBy:
 		r.Paging = b.Names()
+	case *syntax.Public:
+		r.public = b.Names()
 	case *syntax.Supports:
 		r.Declared = true
 		for _, n := range b.Names() {

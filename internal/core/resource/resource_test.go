@@ -114,6 +114,31 @@ func TestUnderAnotherResource(t *testing.T) {
 	assert.Greater(t, len(p.Scenarios()), 200)
 }
 
+// What is declared public is not asked for credentials.
+func TestPublic(t *testing.T) {
+	part := func(text string) string {
+		var b strings.Builder
+		for _, scenario := range strings.SplitAfter(text, "\n\nscenario ") {
+			if strings.HasPrefix(scenario, `"boats access/`) {
+				b.WriteString(scenario)
+			}
+		}
+		return b.String()
+	}
+	whole, _ := one(t, boats).Text()
+	open, out := one(t, boats+"  public list, read\n").Text()
+	for _, title := range []string{`step "list"`, `step "read"`, `step "ask for one that is there"`} {
+		assert.Contains(t, part(whole), title)
+		assert.NotContains(t, part(open), title)
+	}
+	assert.Contains(t, part(open), `step "replace"`)
+	reasons := ""
+	for _, o := range out {
+		reasons += o.Check.ID() + ": " + o.Why + "\n"
+	}
+	assert.Contains(t, reasons, "access/refusal-hides-existence: reading needs no credentials")
+}
+
 func TestSkipsAndReasons(t *testing.T) {
 	r := one(t, boats+"  skip input/big-body because \"the proxy refuses it\"\n")
 	_, out := r.Text()
