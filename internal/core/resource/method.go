@@ -160,6 +160,20 @@ func methodChecks() []Check {
 			},
 		},
 		{
+			Name: "head-length-agrees", Causes: []string{"method/head-mirrors-get"}, On: "read", Without: can("read"), Source: "RFC 9110 §8.6",
+			Proves: "where HEAD sends a Content-Length, it is the one that GET sends",
+			Cause:  "the length is that of the empty body, or of another representation",
+			Mend:   "let GET's handler answer HEAD, and drop the body only",
+			Write: func(s *script) {
+				// Judged only where two GETs around it agree: then nothing has changed.
+				s.have()
+				s.readBack("read it", need("status 200"))
+				s.step("only its head", when("header Content-Length exists of \"read it\""), send("HEAD", s.at("id")), need("status 200"))
+				s.readBack("read it again", when("header Content-Length exists of \"only its head\""), need("status 200"), need("header Content-Length same as \"read it\""),
+					expect("header Content-Length same as \"only its head\""))
+			},
+		},
+		{
 			Name: "options-agrees", Causes: []string{"method/allow-is-true"}, On: "list", Level: "usual", Source: "RFC 9110 §9.3.7",
 			Proves: "where OPTIONS answers, its Allow names what works, and nothing that answers 405",
 			Cause:  "the answer is written by hand, or meant for browsers only",
