@@ -1,6 +1,7 @@
 package harbour
 
 import (
+	"maps"
 	"net/http"
 	"strings"
 	"time"
@@ -66,6 +67,14 @@ func methodFaults() []Fault {
 		{Name: "head-404", Says: "HEAD answers 404 where GET answers 200",
 			Finds: []string{"method/head-mirrors-get"},
 			bend:  after("HEAD", "/boats/*", func(_ *call, a *reply) { a.status = http.StatusNotFound })},
+		{Name: "head-length-wrong", Says: "HEAD of a boat says that its body has one byte",
+			Finds: []string{"method/head-length-agrees"},
+			bend: on("HEAD", "/boats/*", func(c *call) {
+				a := c.good()
+				maps.Copy(c.w.Header(), a.header)
+				c.w.Header().Set("Content-Length", "1")
+				c.w.WriteHeader(a.status)
+			})},
 		{Name: "options-lies", Says: "OPTIONS names methods that answer 405",
 			Finds: []string{"method/options-agrees"},
 			bend: after("OPTIONS", "", func(_ *call, a *reply) {
