@@ -45,20 +45,21 @@ func roundTrip(t *testing.T, text string) *File {
 	require.Empty(t, diags, printed)
 	assert.Equal(t, printed, Print(again), "printed twice")
 	assert.Equal(t, strings.Fields(text), strings.Fields(printed), "nothing is lost")
-	var walk func(st *Statement)
-	walk = func(st *Statement) {
-		Walk(st, func(e *Expr) { assert.NotNil(t, e) })
-		for _, b := range Bindings(st) {
-			assert.NotEmpty(t, b.Name)
-		}
-		for _, c := range st.Children {
-			walk(c)
-		}
-	}
 	for _, st := range f.Statements {
-		walk(st)
+		walkAll(t, st)
 	}
 	return f
+}
+
+// walkAll visits all that a statement and those below it hold.
+func walkAll(t *testing.T, st *Statement) {
+	Walk(st, func(e *Expr) { require.NotNil(t, e) })
+	for _, b := range Bindings(st) {
+		require.NotEmpty(t, b.Name)
+	}
+	for _, c := range st.Children {
+		walkAll(t, c)
+	}
 }
 
 // Every form says all of itself, and its example is read and printed wherever
