@@ -306,7 +306,7 @@ func TestLanguageMisses(t *testing.T) {
 		{`expect $.list count 2`, "the count is 3"}, {`expect body covers { "method": "PUT" }`, `$['method'] expected "PUT", found "GET"`}, {`expect body empty`, "the body has"}, {`expect cookie none exists`, "there is no cookie none"}, {`expect header X-Token lists abc, def`, "missing is def"},
 		{`expect header Content-Type is "text/html"`, "application/json"}, {`expect $.method matches /^P/`, `is "GET"`}, {`expect answer missing`, "an answer came: 200 OK"}, {`expect time under 0ms`, "it took"}, {`keep id from $.id`, "$.id selects nothing"}, {`expect body same as baseline`, "there is no baseline yet"},
 		{`expect header X-Token lacks abc`, "header X-Token lists abc"}, {`expect text lacks "GET"`, "holds it"}, {`expect status 404 when status 2xx`, "200 OK"},
-		{`expect xml /a exists`, "the body is no XML"}, {`expect $.list unique` + "\n    expect $.list contains 7", "is [3, 1, 2]"},
+		{`expect xml /a exists`, "the body is not XML"}, {`expect $.list unique` + "\n    expect $.list contains 7", "is [3, 1, 2]"},
 	} {
 		r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    "+c.line+"\n")), "run")
 		assert.Equal(t, 1, r.code, c.line+r.out+r.err)
@@ -337,7 +337,7 @@ afterwards
 	assert.NotContains(t, r.out, "clean")
 }
 
-// A missed need is no failure: nothing can be told, and nothing more is sent
+// A missed need is not a failure: nothing can be told, and nothing more is sent
 // but what cleans up.
 func TestNeedBlocksTheRest(t *testing.T) {
 	base := service(t, mirror)

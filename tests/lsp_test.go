@@ -189,7 +189,7 @@ func TestLanguageServer(t *testing.T) {
 		{"textDocument/definition", "common.up|ath", []string{"common.upath"}, nil},
 		{"textDocument/rename", "keep bo|at", []string{`"newText":"ship"`, `"line":9`, `"line":13`}, []any{"newName", "ship"}},
 		{"textDocument/rename", "{her|on}", []string{"common.upath", `"line":7`, `"line":15`}, []any{"newName", "bird"}},
-		{"textDocument/rename", "keep bo|at", []string{"is no name"}, []any{"newName", "a ship"}},
+		{"textDocument/rename", "keep bo|at", []string{"is not a name"}, []any{"newName", "a ship"}},
 		{"textDocument/rename", "expect sta|tus", []string{"no name here"}, []any{"newName", "x"}},
 		{"textDocument/documentSymbol", "one b|oat", []string{`"name":"one boat"`, `"name":"read"`, `"name":"resource boats"`, `"name":"boat"`}, nil},
 		{"textDocument/foldingRange", "one b|oat", []string{`{"endLine":15,"startLine":2}`}, nil},

@@ -173,7 +173,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 	dir := folder(t, "openapi.yaml", string(text))
 	r := run(t, dir, "new", "drafted", "--from-openapi", "openapi.yaml", "--base", base)
 	require.Equal(t, 0, r.code, r.err)
-	for _, w := range []string{"wrote drafted/boats.upath", "PUT /boats/{id}/photo: its body is no JSON", "wants credentials", "identity chosen"} {
+	for _, w := range []string{"wrote drafted/boats.upath", "PUT /boats/{id}/photo: its body is not JSON", "wants credentials", "identity chosen"} {
 		assert.Contains(t, r.out, w)
 	}
 	drafted := filepath.Join(dir, "drafted")

@@ -207,7 +207,7 @@ func drafted(name, base string) page {
 
 func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page, []string, error) {
 	if !strings.Contains(f.service, "://") {
-		return nil, nil, usage("--from-service "+f.service+" is no URL", "write --from-service http://127.0.0.1:4710/boats")
+		return nil, nil, usage("--from-service "+f.service+" is not a URL", "write --from-service http://127.0.0.1:4710/boats")
 	}
 	if ctx == nil {
 		ctx = context.Background()
@@ -216,7 +216,7 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	for _, h := range f.header {
 		n, v, ok := strings.Cut(h, ":")
 		if !ok || strings.TrimSpace(n) == "" {
-			return nil, nil, usage(fmt.Sprintf("--header %q is no header", h), "write --header 'Name: value'")
+			return nil, nil, usage(fmt.Sprintf("--header %q is not a header", h), "write --header 'Name: value'")
 		}
 		fields = append(fields, exchange.Field{Name: strings.TrimSpace(n), Value: strings.TrimSpace(v)})
 	}
@@ -291,7 +291,7 @@ func (a *app) loadContract(name, option string) (*contract.Document, error) {
 		return nil, usage(option+": "+err.Error(), "OpenAPI 3.0 and 3.1 are read, as JSON or YAML")
 	}
 	if doc.Flaw != "" {
-		fmt.Fprintf(a.err, "usualpath: %s is no valid OpenAPI document, and used as far as it goes: %s\n", name, report.Clean(doc.Flaw, true))
+		fmt.Fprintf(a.err, "usualpath: %s is not a valid OpenAPI document, and used as far as it goes: %s\n", name, report.Clean(doc.Flaw, true))
 	}
 	return doc, nil
 }

@@ -150,7 +150,7 @@ func checkBase(base string) error {
 	u, err := url.Parse(base)
 	switch {
 	case err != nil || u.Host == "" && !strings.Contains(base, "://"):
-		return usage(fmt.Sprintf("--base %s is no URL", base), "write --base http://"+strings.TrimLeft(base, "/"))
+		return usage(fmt.Sprintf("--base %s is not a URL", base), "write --base http://"+strings.TrimLeft(base, "/"))
 	case u.Scheme != "http" && u.Scheme != "https":
 		return usage(fmt.Sprintf("--base %s: unknown scheme %q", base, u.Scheme), "http:// and https:// are spoken")
 	case u.Host == "":
@@ -279,10 +279,10 @@ func (f *runFlags) options() (*engine.Options, error) {
 	}
 	var err error
 	if o.Timeout, err = syntax.ParseDuration(f.timeout); err != nil || o.Timeout <= 0 {
-		return nil, usage("--timeout "+f.timeout+" is no duration", "write --timeout 200ms, 5s or 2m")
+		return nil, usage("--timeout "+f.timeout+" is not a duration", "write --timeout 200ms, 5s or 2m")
 	}
 	if o.MaxBody, err = syntax.ParseSize(f.maxBody); err != nil || o.MaxBody <= 0 {
-		return nil, usage("--max-body "+f.maxBody+" is no size", "write --max-body 10KiB or 64MiB")
+		return nil, usage("--max-body "+f.maxBody+" is not a size", "write --max-body 10KiB or 64MiB")
 	}
 	return o, nil
 }

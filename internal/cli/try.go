@@ -96,7 +96,7 @@ func (f *tryFlags) check(args []string) error {
 	for _, h := range f.header {
 		name, _, ok := strings.Cut(h, ":")
 		if !ok || strings.TrimSpace(name) == "" {
-			return usage(fmt.Sprintf("--header %q is no header", h), "write --header 'Name: value'")
+			return usage(fmt.Sprintf("--header %q is not a header", h), "write --header 'Name: value'")
 		}
 	}
 	if f.repeat < 1 || f.repeat > 10_000 {
@@ -106,7 +106,7 @@ func (f *tryFlags) check(args []string) error {
 		return usage("--step and --scenario say where in a file: --into names it", "write --into boats.upath")
 	}
 	if f.json != "" {
-		// {name} is no JSON, and may stand there all the same.
+		// {name} is not JSON, and may stand there all the same.
 		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside.MatchString(f.json) {
 			return badJSON(f.json, err)
 		}
@@ -129,7 +129,7 @@ func badJSON(text string, err error) error {
 	default:
 		hint = "mend the body; to send it as it is, use --text with --header 'Content-Type: application/json'"
 	}
-	return usage(fmt.Sprintf("--json is no JSON: %s (%s)\n  %s\n  %s^", e.Name, e.Detail, f.Line(at.Line), strings.Repeat(" ", at.Column-1)), hint)
+	return usage(fmt.Sprintf("--json is not JSON: %s (%s)\n  %s\n  %s^", e.Name, e.Detail, f.Line(at.Line), strings.Repeat(" ", at.Column-1)), hint)
 }
 
 // checkURL wants a path or URL that can be sent to.

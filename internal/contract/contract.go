@@ -77,7 +77,7 @@ func Load(name string) (*Document, error) {
 	}
 	doc, err := l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
 	if err != nil {
-		return nil, fmt.Errorf("%s is no OpenAPI document: %s", name, firstLine(err))
+		return nil, fmt.Errorf("%s is not an OpenAPI document: %s", name, firstLine(err))
 	}
 	if !strings.HasPrefix(doc.OpenAPI, "3.") {
 		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 are read, and this says %q", name, doc.OpenAPI)
@@ -239,7 +239,7 @@ func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) 
 	}
 	var v any
 	if err := json.Unmarshal(a.Body, &v); err != nil {
-		return []string{fmt.Sprintf("%s, %d: the body is no JSON: %s", o.Title(), a.Status, err)}
+		return []string{fmt.Sprintf("%s, %d: the body is not JSON: %s", o.Title(), a.Status, err)}
 	}
 	options := []openapi3.SchemaValidationOption{openapi3.VisitAsResponse(), openapi3.MultiErrors()}
 	if d.IsOpenAPI31OrLater() {

@@ -80,7 +80,7 @@ func TestWhatIsNotDescribed(t *testing.T) {
 		{answered("GET", "/boats", 500, js, `{}`), "GET /boats does not describe the status 500 Internal Server Error"},
 		{answered("GET", "/boats/newest", 200, js, `{}`), "GET /boats/newest does not describe the status 200 OK"},
 		{answered("GET", "/boats", 200, "text/html", `<p>`), "GET /boats, 200: the answer is text/html, described are application/json"},
-		{answered("GET", "/boats", 200, js, `[`), "the body is no JSON"},
+		{answered("GET", "/boats", 200, js, `[`), "the body is not JSON"},
 		{answered("GET", "/boats", 200, js, `{}`), "body at $: value must be an array"},
 		{answered("GET", "/boats", 200, js, `[{"id": "x"}, {"id": "y"}]`), "body at $[*].id: value must be an integer"},
 		{answered("GET", "/boats", 200, js, `[{"id": 1, "crew": [{"n": 1}, {"n": 12}]}]`), "body at $[*].crew[*].n: number must be at most 9"},

@@ -45,7 +45,7 @@ func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *group, prefi
 	path := op.Path
 	pre, ends := "", ""
 	if body := op.Spec.RequestBody; body != nil && body.Value != nil && body.Value.Required && jsonOf(body.Value.Content) == nil {
-		s.left("%s: its body is no JSON (%s), so nothing was drafted", op.Title(), strings.Join(mediaTypes(body.Value.Content), ", "))
+		s.left("%s: its body is not JSON (%s), so nothing was drafted", op.Title(), strings.Join(mediaTypes(body.Value.Content), ", "))
 		return
 	}
 	on := g != nil && strings.HasPrefix(unnamed(path)+"/", unnamed(g.item)+"/") && g.parent == nil && g.Make != nil

@@ -19,7 +19,7 @@ type Send func(method, url string, body []byte, media string) *exchange.Exchange
 func FromService(at string, writes bool, send Send) (*Resource, string, error) {
 	u, err := url.Parse(at)
 	if err != nil || u.Host == "" {
-		return nil, "", fmt.Errorf("%s is no URL", at)
+		return nil, "", fmt.Errorf("%s is not a URL", at)
 	}
 	base := u.Scheme + "://" + u.Host
 	r := &Resource{Collection: strings.TrimSuffix(u.EscapedPath(), "/"), Members: "$[*]", Content: "$", Identity: "$.id"}

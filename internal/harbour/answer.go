@@ -30,7 +30,7 @@ func refuse(w http.ResponseWriter, r *http.Request, status int, detail string, m
 	p := problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail, Instance: r.URL.EscapedPath(), Errors: members}
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
-	// A client that has gone away is no error of ours.
+	// A client that has gone away is not our error.
 	_ = json.NewEncoder(w).Encode(p)
 }
 

@@ -137,7 +137,7 @@ func (c *call) conditional() bool {
 	return c.r.Header.Get("If-Match") != "" || c.r.Header.Get("If-None-Match") != ""
 }
 
-// members are those of the body, empty when it is no object.
+// members are those of the body, empty when it is not an object.
 func (c *call) members() members {
 	var m members
 	if json.Unmarshal(c.body, &m) != nil || m == nil {

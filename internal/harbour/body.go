@@ -62,10 +62,10 @@ func object(data []byte) (members, error) {
 		return nil, errors.New("the body is empty; a JSON object is expected")
 	}
 	if !utf8.Valid(data) {
-		return nil, errors.New("the body is no valid UTF-8")
+		return nil, errors.New("the body is not valid UTF-8")
 	}
 	if !json.Valid(data) {
-		return nil, errors.New("the body is no JSON")
+		return nil, errors.New("the body is not JSON")
 	}
 	if lone(data) {
 		return nil, errors.New("the body holds half of a surrogate pair")
@@ -79,11 +79,11 @@ func object(data []byte) (members, error) {
 	for d.More() {
 		name, err := d.Token()
 		if err != nil {
-			return nil, errors.New("the body is no JSON")
+			return nil, errors.New("the body is not JSON")
 		}
 		var v json.RawMessage
 		if err := d.Decode(&v); err != nil {
-			return nil, errors.New("the body is no JSON")
+			return nil, errors.New("the body is not JSON")
 		}
 		key, _ := name.(string)
 		if _, twice := m[key]; twice {

@@ -45,7 +45,7 @@ type UnknownFault struct{ Name string }
 
 func (e *UnknownFault) Error() string { return fmt.Sprintf("there is no fault %q", e.Name) }
 
-// CheckFaults says which of these names is no fault: an *UnknownFault.
+// CheckFaults says which of these names is not a fault: an *UnknownFault.
 func CheckFaults(names []string) error {
 	for _, n := range names {
 		if _, ok := fault(n); !ok {

@@ -93,14 +93,14 @@ func absenceFaults() []Fault {
 					a.say("application/json", "{}")
 				}
 			})},
-		{Name: "malformed-id-500", Says: "an id that is no number answers 500",
+		{Name: "malformed-id-500", Says: "an id that is not a number answers 500",
 			Finds: []string{"absence/malformed-id"},
 			bend: missing("GET", func(c *call, a *reply) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					as(500)(c, a)
 				}
 			})},
-		{Name: "malformed-id-is-first", Says: "an id that is no number answers the first boat",
+		{Name: "malformed-id-is-first", Says: "an id that is not a number answers the first boat",
 			Finds: []string{"absence/malformed-id"},
 			bend: on("GET", "/boats/*", func(c *call) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {

@@ -112,7 +112,7 @@ func representationFaults() []Fault {
 
 func dropVary(_ *call, a *reply) { a.header.Del("Vary") }
 
-// gone writes raw bytes; a client that went away is no error of ours.
+// gone writes raw bytes; a client that went away is not our error.
 func gone(w *bufio.ReadWriter, text string) {
 	_, _ = w.WriteString(text)
 	_ = w.Flush()

@@ -87,7 +87,7 @@ func Start(o Options) (s *Server, err error) {
 	s.http = &http.Server{Handler: bents(s.h.bends...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
 	go func() {
 		defer close(s.done)
-		// Serve always ends with an error; that of a shutdown is no news.
+		// Serve always ends with an error; that of a shutdown is nothing new.
 		_ = s.http.Serve(listener)
 	}()
 	return s, nil

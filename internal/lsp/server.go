@@ -119,7 +119,7 @@ func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
 		return nil, nil
 	case "textDocument/rename":
 		if !syntax.IsName(p.NewName) {
-			return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: p.NewName + " is no name: letters, digits and _ make one"}
+			return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: p.NewName + " is not a name: letters, digits and _ make one"}
 		}
 		edits := s.rename(d, offset, p.NewName)
 		if edits == nil {

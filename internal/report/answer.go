@@ -110,12 +110,12 @@ func body(w io.Writer, a *exchange.Answer, s *Style) {
 		fmt.Fprintln(w, b.String())
 		return
 	case err != nil && exchange.IsJSON(a.Header.Get("Content-Type")):
-		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came, since it is no JSON: "+err.Error()))
+		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came, since it is not JSON: "+err.Error()))
 	case problem != "":
 		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came: "+problem))
 	}
 	if strings.ContainsRune(text, 0) {
-		fmt.Fprintf(w, "%s of bytes that are no text\n", Size(len(a.Body)))
+		fmt.Fprintf(w, "%s of bytes that are not text\n", Size(len(a.Body)))
 		return
 	}
 	shown := text

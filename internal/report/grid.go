@@ -108,7 +108,7 @@ type Grids struct {
 // NewGrids makes an empty set.
 func NewGrids() *Grids { return &Grids{by: map[string]*Grid{}} }
 
-// Add takes in a finished scenario; one that proves no check is no matter.
+// Add takes in a finished scenario; one that proves no check does not matter.
 func (g *Grids) Add(s *event.ScenarioStarted, e *event.ScenarioFinished) {
 	if s.Check == nil {
 		return

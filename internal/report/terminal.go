@@ -338,7 +338,7 @@ func Answered(x *exchange.Exchange, room int) string {
 // Excerpt is a body on one line, shortened.
 func Excerpt(body []byte, n int) string {
 	if !utf8.Valid(body) {
-		return fmt.Sprintf("%d bytes that are no text", len(body))
+		return fmt.Sprintf("%d bytes that are not text", len(body))
 	}
 	if v, err := value.Decode(string(body), value.Limits{}); err == nil {
 		return value.Cut(v.String(), n)

@@ -35,7 +35,7 @@ func TestMediaTypes(t *testing.T) {
 		assert.Equal(t, json, IsJSON(ct), ct)
 	}
 	for _, c := range []struct{ ct, body, text, problem string }{
-		{"text/plain", "é", "é", ""}, {"text/plain; charset=iso-8859-1", "\xe9", "é", ""}, {"text/plain", "\xe9", "é", ""}, {"text/plain; charset=utf-8", "\xe9", "é", "the body is no valid utf-8"},
+		{"text/plain", "é", "é", ""}, {"text/plain; charset=iso-8859-1", "\xe9", "é", ""}, {"text/plain", "\xe9", "é", ""}, {"text/plain; charset=utf-8", "\xe9", "é", "the body is not valid utf-8"},
 		{"text/plain; charset=utf-16le", "h\x00i\x00", "hi", ""}, {"text/plain; charset=klingon", "x", "x", "charset klingon is not known"},
 	} {
 		a := &Answer{Header: http.Header{"Content-Type": {c.ct}}, Body: []byte(c.body)}

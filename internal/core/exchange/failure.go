@@ -111,7 +111,7 @@ func classify(err error, at phase) *Failure {
 	text := err.Error()
 	switch {
 	case errors.As(err, &host):
-		return &Failure{HostRefused, host.host + " is no loopback address"}
+		return &Failure{HostRefused, host.host + " is not a loopback address"}
 	case errors.Is(err, context.Canceled):
 		return &Failure{Interrupted, ""}
 	case errors.Is(err, context.DeadlineExceeded), isTimeout(err):

@@ -20,7 +20,7 @@ func (l Link) Has(rel string) bool {
 	return false
 }
 
-// Links reads the Link headers of an answer; what is no link is passed over.
+// Links reads the Link headers of an answer; what is not a link is passed over.
 func Links(values []string) []Link {
 	var out []Link
 	for _, item := range splitLinks(values) {

@@ -27,7 +27,7 @@ func IsJSON(contentType string) bool {
 }
 
 // Text is the body as characters, by the charset parameter of its type;
-// without one it is UTF-8, or Latin-1 when it is no valid UTF-8. The second
+// without one it is UTF-8, or Latin-1 when it is not valid UTF-8. The second
 // result names a charset that is not known or not true.
 func (a *Answer) Text() (text, problem string) {
 	_, params, _ := mime.ParseMediaType(a.Header.Get("Content-Type"))
@@ -38,7 +38,7 @@ func (a *Answer) Text() (text, problem string) {
 			return string(a.Body), ""
 		}
 		if charset != "" {
-			problem = "the body is no valid " + charset
+			problem = "the body is not valid " + charset
 		}
 		charset = "iso-8859-1"
 	}
@@ -48,7 +48,7 @@ func (a *Answer) Text() (text, problem string) {
 	}
 	decoded, err := enc.NewDecoder().Bytes(a.Body)
 	if err != nil {
-		return strings.ToValidUTF8(string(a.Body), "\uFFFD"), "the body is no valid " + charset
+		return strings.ToValidUTF8(string(a.Body), "\uFFFD"), "the body is not valid " + charset
 	}
 	return string(decoded), problem
 }

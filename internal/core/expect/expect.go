@@ -162,7 +162,7 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		return miss("the body is empty")
 	}
 	if jerr != nil {
-		return miss("the body is no JSON: %s", jerr)
+		return miss("the body is not JSON: %s", jerr)
 	}
 	nodes := q.Select(v)
 	if judge := onNodes[p.Op]; judge != nil {

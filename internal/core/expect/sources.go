@@ -35,7 +35,7 @@ func (c *Context) source(s *syntax.Source, got *value.Value) (*value.Value, Outc
 	case "sent":
 		v, err := value.Decode(string(c.Reply.Request.Body), value.Limits{})
 		if err != nil {
-			return nil, miss("what was sent is no JSON: %s", err)
+			return nil, miss("what was sent is not JSON: %s", err)
 		}
 		return v, Outcome{}
 	case "step":
@@ -66,7 +66,7 @@ func (c *Context) decodeLike(got *value.Value, data []byte, name string) (*value
 		if got.Kind == value.String {
 			return value.NewString(string(data)), Outcome{}
 		}
-		return nil, miss("%s is no JSON: %s", name, err)
+		return nil, miss("%s is not JSON: %s", name, err)
 	}
 	return v, Outcome{}
 }
@@ -81,7 +81,7 @@ func (c *Context) ofStep(s *syntax.Source, got *value.Value) (*value.Value, Outc
 		if s.Path == nil && got.Kind == value.String {
 			return value.NewString(other.Text()), Outcome{}
 		}
-		return nil, miss("the answer of %s is no JSON: %s", sourceText(s), err)
+		return nil, miss("the answer of %s is not JSON: %s", sourceText(s), err)
 	}
 	if s.Path == nil {
 		return v, Outcome{}
@@ -146,7 +146,7 @@ func (c *Context) resembles(p *syntax.Predicate, got *value.Value) Outcome {
 	}
 	want, err := other.JSON()
 	if err != nil {
-		return miss("the answer of %s is no JSON", name)
+		return miss("the answer of %s is not JSON", name)
 	}
 	if want.Kind != got.Kind {
 		return miss("the body is a JSON %s here, and was a JSON %s in %s", got.Kind, want.Kind, name)
@@ -239,7 +239,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 	}
 	s, err := schema.Compile(name, string(data))
 	if err != nil {
-		return broken(fmt.Errorf("%s is no JSON Schema: %w", name, err))
+		return broken(fmt.Errorf("%s is not a JSON Schema: %w", name, err))
 	}
 	found := s.Check(got)
 	if len(found) > mostLines {
@@ -266,11 +266,11 @@ func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 func XPath(r *Reply, text string) (out []string, err error) {
 	expr, err := xpath.Compile(text)
 	if err != nil {
-		return nil, fmt.Errorf("%s is no XPath: %w", text, err)
+		return nil, fmt.Errorf("%s is not an XPath: %w", text, err)
 	}
 	root, err := r.xml()
 	if err != nil {
-		return nil, fmt.Errorf("the body is no XML: %w", err)
+		return nil, fmt.Errorf("the body is not XML: %w", err)
 	}
 	switch v := expr.Evaluate(xmlquery.CreateXPathNavigator(root)).(type) {
 	case *xpath.NodeIterator:
@@ -348,7 +348,7 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 		if k.From == "body" {
 			return value.NewString(c.Reply.Text()), nil
 		}
-		return nil, fmt.Errorf("the body is no JSON: %w", err)
+		return nil, fmt.Errorf("the body is not JSON: %w", err)
 	}
 	if k.From == "body" {
 		return v, nil

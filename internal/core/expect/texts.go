@@ -172,7 +172,7 @@ func (c *Context) lacks(a asked) Outcome {
 func (c *Context) isJSON() Outcome {
 	a := c.Reply.Answer
 	if _, err := c.Reply.JSON(); err != nil {
-		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
+		return miss("the body is not JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
 	}
 	if ct := a.Header.Get("Content-Type"); !exchange.IsJSON(ct) {
 		if ct == "" {

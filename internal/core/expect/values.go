@@ -64,7 +64,7 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 		return miss("the body is empty")
 	}
 	if err != nil {
-		return miss("the body is no JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
+		return miss("the body is not JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
 	}
 	return judge(c, p, v)
 }
@@ -233,7 +233,7 @@ func holds(v, want *value.Value) bool {
 
 func unique(v *value.Value, at string) Outcome {
 	if v.Kind != value.Array {
-		return miss("%s is no array but %s", at, value.Cut(v.String(), 100))
+		return miss("%s is not an array but %s", at, value.Cut(v.String(), 100))
 	}
 	seen := map[string]int{}
 	for i, item := range v.Items {
@@ -248,7 +248,7 @@ func unique(v *value.Value, at string) Outcome {
 
 func (c *Context) sorted(p *syntax.Predicate, v *value.Value, at string) Outcome {
 	if v.Kind != value.Array {
-		return miss("%s is no array but %s", at, value.Cut(v.String(), 100))
+		return miss("%s is not an array but %s", at, value.Cut(v.String(), 100))
 	}
 	key := func(i int) (*value.Value, error) { return v.Items[i], nil }
 	if p.By != nil {

@@ -10,7 +10,7 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// Error says why a text is no JSONPath.
+// Error says why a text is not a JSONPath.
 type Error struct {
 	// Offset is the byte at which the mistake stands.
 	Offset  int
@@ -249,7 +249,7 @@ func (p *parser) integer() int64 {
 	case p.s[digits] == '0' && p.i > digits+1:
 		p.fail(start, "no zeros before an index", "")
 	case text == "-0":
-		p.fail(start, "-0 is no index", "")
+		p.fail(start, "-0 is not an index", "")
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if p.err == nil && (err != nil || n > maxInteger || n < -maxInteger) {
@@ -442,9 +442,9 @@ func (p *parser) unit() logical {
 	}
 	p.i = mark
 	if test == nil {
-		what := "a value by itself is no condition"
+		what := "a value by itself is not a condition"
 		if c, ok := left.(*call); ok {
-			what = c.name + "() gives a value, which is no condition by itself"
+			what = c.name + "() gives a value, which is not a condition by itself"
 		}
 		p.fail(start, what, "compare it with something")
 	}
@@ -593,7 +593,7 @@ func (p *parser) number() string {
 		ok = digits()
 	}
 	if !ok {
-		p.fail(start, "this is no JSON number", "")
+		p.fail(start, "this is not a JSON number", "")
 		return "0"
 	}
 	return p.s[start:p.i]

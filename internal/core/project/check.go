@@ -422,7 +422,7 @@ func (c *checker) fileCall(e *syntax.Expr) {
 	}
 	if len(name) > 5 && name[len(name)-5:] == ".json" {
 		if _, err := value.Decode(string(data), value.Limits{}); err != nil {
-			c.p.say(c.f, e.Span, name+" is no JSON: "+err.Error(), "")
+			c.p.say(c.f, e.Span, name+" is not JSON: "+err.Error(), "")
 		}
 	}
 }
@@ -454,14 +454,14 @@ func (c *checker) files(st *syntax.Statement) {
 		if b.Predicate.Op == "fits schema" && len(b.Predicate.Values) == 1 {
 			if data, name := need(b.Predicate.Values[0]); data != nil {
 				if _, err := schema.Compile(name, string(data)); err != nil {
-					c.p.say(c.f, b.Predicate.Values[0].Span, name+" is no JSON Schema: "+err.Error(), "")
+					c.p.say(c.f, b.Predicate.Values[0].Span, name+" is not a JSON Schema: "+err.Error(), "")
 				}
 			}
 		}
 		if src := b.Predicate.Source; src != nil && src.Kind == "file" {
 			if data, name := need(src.Title); data != nil && b.Subject.Kind != "text" {
 				if _, err := value.Decode(string(data), value.Limits{}); err != nil {
-					c.p.say(c.f, src.Span, name+" is no JSON: "+err.Error(), "compare `text` with a file that is none")
+					c.p.say(c.f, src.Span, name+" is not JSON: "+err.Error(), "compare `text` with a file that is none")
 				}
 			}
 		}

@@ -228,7 +228,7 @@ func (p *loader) expand(path string) []string {
 	}
 	if !info.IsDir() {
 		if filepath.Ext(path) != Extension {
-			p.whole(path, "this is no scenario file", "scenario files end in "+Extension)
+			p.whole(path, "this is not a scenario file", "scenario files end in "+Extension)
 			return nil
 		}
 		return []string{path}

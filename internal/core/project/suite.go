@@ -202,7 +202,7 @@ func parseRows(name, text string) ([]*value.Value, error) {
 	}
 	for i, row := range v.Items {
 		if row.Kind != value.Object {
-			return nil, fmt.Errorf("row %d is no object but %s", i+1, value.Cut(row.String(), 60))
+			return nil, fmt.Errorf("row %d is not an object but %s", i+1, value.Cut(row.String(), 60))
 		}
 		for _, n := range v.Items[0].Names {
 			if _, ok := row.Get(n); !ok {
@@ -226,7 +226,7 @@ func csvRows(text string) ([]*value.Value, error) {
 	for i, h := range head {
 		head[i] = strings.TrimSpace(h)
 		if !syntax.IsName(head[i]) {
-			return nil, fmt.Errorf("column %d is called %q, which is no name: letters, digits and `_`", i+1, h)
+			return nil, fmt.Errorf("column %d is called %q, which is not a name: letters, digits and `_`", i+1, h)
 		}
 		for _, other := range head[:i] {
 			if other == head[i] {

@@ -125,7 +125,7 @@ type (
 		Stray  int         `json:"stray,omitempty"`
 		From   string      `json:"from,omitempty"`
 	}
-	// body is text, or base64 where the bytes are no text; of a long one it is
+	// body is text, or base64 where the bytes are not text; of a long one it is
 	// the beginning.
 	body struct {
 		Text   string `json:"text,omitempty"`
@@ -161,7 +161,7 @@ type (
 func micros(d time.Duration) int64    { return d.Microseconds() }
 func duration(us int64) time.Duration { return time.Duration(us) * time.Microsecond }
 
-// legible is a text with U+FFFD for each byte that is no UTF-8, as JSON has it:
+// legible is a text with U+FFFD for each byte that is not UTF-8, as JSON has it:
 // what is reported at once is then what is reported of the record later.
 func legible(s string) string {
 	if utf8.ValidString(s) {

@@ -203,7 +203,7 @@ func named(r *Resource) string {
 	if r.Identity != "" {
 		return ""
 	}
-	return "the identity is no member of the item"
+	return "the identity is not a member of the item"
 }
 
 func nested(r *Resource) string {

@@ -10,7 +10,7 @@ import (
 // halfABody is JSON that ends in the middle of a string.
 const halfABody = `{ "name": "half`
 
-// malformed are bodies that are no JSON, as text of the language.
+// malformed are bodies that are not JSON, as text of the language.
 var malformed = []struct{ what, text string }{
 	{"cut off in the middle", halfABody},
 	{"single quotes", `{ 'name': 'Tern' }`},
@@ -66,7 +66,7 @@ func inputChecks() []Check {
 	return []Check{
 		{
 			Name: "malformed-json", On: "create", Without: makes, Source: bad,
-			Proves: "a body that is no JSON is refused, and changes nothing",
+			Proves: "a body that is not JSON is refused, and changes nothing",
 			Cause:  "a lenient parser, or an exception that nobody catches",
 			Mend:   "parse by RFC 8259, and answer 400 when that fails",
 			Write: func(s *script) {
@@ -148,7 +148,7 @@ func inputChecks() []Check {
 			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: "create", Without: makes, Source: bad,
 			Proves: "an array, a text, a number or null in place of the object is refused",
 			Cause:  "the decoder opens arrays, or makes an empty object of anything",
-			Mend:   "answer 400 when the body is no object",
+			Mend:   "answer 400 when the body is not an object",
 			Write: func(s *script) {
 				s.observe(false)
 				for _, one := range [][2]string{{"an array", "[" + s.example(s.Make, 0) + "]"}, {"a text", `"a word"`}, {"a number", "7"}, {"null", "null"}} {

@@ -525,7 +525,7 @@ func identityMember(r *Resource) string {
 	if r.By != "" && syntax.IsName(strings.TrimPrefix(r.By, "$.")) && r.Header == "" {
 		return ""
 	}
-	return "the identity is no plain member of the item"
+	return "the identity is not a plain member of the item"
 }
 
 func amendsObject(r *Resource) string {
@@ -539,7 +539,7 @@ func mergePatch(r *Resource) string {
 	if r.Amend == nil || r.Amend.Media == "" || strings.Contains(r.Amend.Media, "merge-patch") || r.Amend.Media == "application/json" {
 		return ""
 	}
-	return "`amend` is no merge patch"
+	return "`amend` is not a merge patch"
 }
 
 func filters(r *Resource) string {

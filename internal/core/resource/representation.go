@@ -13,7 +13,7 @@ func (s *script) offPath(claims func(kind string) []line) {
 		s.step("what is not there", append([]line{send("GET", s.at("nobody"))}, claims("missing")...)...)
 	}
 	if s.creates() {
-		s.attempt("what is no JSON", append([]line{textBody(halfABody, s.media())}, claims("invalid")...)...)
+		s.attempt("what is not JSON", append([]line{textBody(halfABody, s.media())}, claims("invalid")...)...)
 		if len(s.Make.Fields) > 0 && len(s.Required) > 0 {
 			s.attempt("what lacks a member", append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
 		}

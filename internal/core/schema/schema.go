@@ -26,7 +26,7 @@ func (closed) Load(url string) (any, error) {
 	return nil, fmt.Errorf("a reference leads to %s; only references inside the document are followed", url)
 }
 
-// Compile reads a schema document. The error says what is no schema in it.
+// Compile reads a schema document. The error says what is not a schema in it.
 func Compile(name, text string) (*Schema, error) {
 	v, err := value.Decode(text, value.Limits{})
 	if err != nil {

@@ -69,7 +69,7 @@ var functions = map[string]function{
 	"in_days": {1, 1, "in_days(3)", "the date so many days from today", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Int()
 		if !ok || n > 4_000_000 || n < -4_000_000 {
-			return nil, fmt.Errorf("%s is no number of days", value.Cut(a[0].String(), 40))
+			return nil, fmt.Errorf("%s is not a number of days", value.Cut(a[0].String(), 40))
 		}
 		return value.NewString(w.Now().UTC().AddDate(0, 0, n).Format(dateLayout)), nil
 	}},
@@ -136,7 +136,7 @@ var functions = map[string]function{
 		}
 		v, err := value.Decode(string(data), value.Limits{})
 		if err != nil {
-			return nil, fmt.Errorf("%s is no JSON: %w", a[0].Plain(), err)
+			return nil, fmt.Errorf("%s is not JSON: %w", a[0].Plain(), err)
 		}
 		return v, nil
 	}},

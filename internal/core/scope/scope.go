@@ -241,7 +241,7 @@ func (s *Scope) Expr(e *syntax.Expr) (*value.Value, error) {
 func access(v *value.Value, a syntax.Access, so string) (*value.Value, error) {
 	if a.Element {
 		if v.Kind != value.Array {
-			return nil, fmt.Errorf("`%s` is no array but %s", so, value.Cut(v.String(), 60))
+			return nil, fmt.Errorf("`%s` is not an array but %s", so, value.Cut(v.String(), 60))
 		}
 		i := a.Index
 		if i < 0 {
@@ -253,7 +253,7 @@ func access(v *value.Value, a syntax.Access, so string) (*value.Value, error) {
 		return v.Items[i], nil
 	}
 	if v.Kind != value.Object {
-		return nil, fmt.Errorf("`%s` is no object but %s", so, value.Cut(v.String(), 60))
+		return nil, fmt.Errorf("`%s` is not an object but %s", so, value.Cut(v.String(), 60))
 	}
 	m, ok := v.Get(a.Member)
 	if !ok {
@@ -273,7 +273,7 @@ func (s *Scope) sum(e *syntax.Expr) (*value.Value, error) {
 	}
 	for _, v := range []*value.Value{left, right} {
 		if v.Kind != value.Number {
-			return nil, fmt.Errorf("{%s} cannot be worked out: %s is no number", e.Raw, value.Cut(v.String(), 60))
+			return nil, fmt.Errorf("{%s} cannot be worked out: %s is not a number", e.Raw, value.Cut(v.String(), 60))
 		}
 	}
 	sum, err := value.Add(left.Text, right.Text, e.Op == '-')

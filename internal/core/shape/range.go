@@ -19,7 +19,7 @@ func Within(r *syntax.Range, v *value.Value, names *scope.Scope) (bool, error) {
 			return false, err
 		}
 		if bound.Kind != value.Number {
-			return false, fmt.Errorf("%s is no number to end a range with", value.Cut(bound.String(), 60))
+			return false, fmt.Errorf("%s is not a number to end a range with", value.Cut(bound.String(), 60))
 		}
 		c := value.CompareNumbers(v.Text, bound.Text)
 		if i == 0 && c < 0 || i == 1 && c > 0 {

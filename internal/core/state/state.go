@@ -44,7 +44,7 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 			return []*value.Value{body}, nil
 		}
 		if body.Kind != value.Array {
-			return nil, fmt.Errorf("it is no list but %s; `in $.path` says where a wrapped list is", value.Cut(body.String(), 80))
+			return nil, fmt.Errorf("it is not a list but %s; `in $.path` says where a wrapped list is", value.Cut(body.String(), 80))
 		}
 		return body.Items, nil
 	}
@@ -223,7 +223,7 @@ func bounds(r *syntax.Range, names *scope.Scope) (lo, hi int, err error) {
 		}
 		n, ok := v.Int()
 		if !ok {
-			return 0, 0, fmt.Errorf("%s is no count", value.Cut(v.String(), 40))
+			return 0, 0, fmt.Errorf("%s is not a count", value.Cut(v.String(), 40))
 		}
 		*end.to = n
 	}

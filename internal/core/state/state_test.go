@@ -78,7 +78,7 @@ func TestViews(t *testing.T) {
 	}
 	v := View{By: query(t, "$.id")}
 	_, err := v.Members(value.NewObject())
-	assert.ErrorContains(t, err, "it is no list")
+	assert.ErrorContains(t, err, "it is not a list")
 	assert.ErrorContains(t, v.Add(v.Absent(), []*value.Value{value.NewInt(1)}), "tells members apart")
 	_, err = View{In: query(t, "$.none"), By: v.By}.Members(value.NewObject())
 	assert.ErrorContains(t, err, "selects nothing")

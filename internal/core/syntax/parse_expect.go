@@ -123,10 +123,10 @@ func (p *parser) statuses() []StatusClass {
 				p.fail(one.Span, "statuses follow directly", form)
 				return out
 			case err != nil:
-				p.fail(one.Span, "`"+w+"` is no status", form)
+				p.fail(one.Span, "`"+w+"` is not a status", form)
 				return out
 			case one.Class && (code < 1 || code > 5), !one.Class && (code < 100 || code > 599):
-				p.fail(one.Span, "`"+w+"` is no status", "statuses are 100 to 599 (RFC 9110 §15), classes 1xx to 5xx")
+				p.fail(one.Span, "`"+w+"` is not a status", "statuses are 100 to 599 (RFC 9110 §15), classes 1xx to 5xx")
 				return out
 			}
 		}

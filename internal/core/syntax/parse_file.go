@@ -34,7 +34,7 @@ func Parse(f *source.File) (*File, source.Diagnostics) {
 // notText finds what makes a text unreadable: NULs or bad UTF-8.
 func notText(s string) (source.Span, string) {
 	if i := strings.IndexByte(s, 0); i >= 0 {
-		return source.Span{Start: i, End: i + 1}, "this is no text: it holds a NUL byte"
+		return source.Span{Start: i, End: i + 1}, "this is not text: it holds a NUL byte"
 	}
 	if utf8.ValidString(s) {
 		return source.Span{}, ""
@@ -42,7 +42,7 @@ func notText(s string) (source.Span, string) {
 	for i := 0; i < len(s); {
 		r, size := utf8.DecodeRuneInString(s[i:])
 		if r == utf8.RuneError && size <= 1 {
-			return source.Span{Start: i, End: i + 1}, "this is no UTF-8 text: byte 0x" + strconv.FormatInt(int64(s[i]), 16) + " is not part of a character"
+			return source.Span{Start: i, End: i + 1}, "this is not UTF-8 text: byte 0x" + strconv.FormatInt(int64(s[i]), 16) + " is not part of a character"
 		}
 		i += size
 	}
@@ -331,7 +331,7 @@ func (p *parser) own(st *Statement, indented bool) {
 // finish ends a statement: nothing but a comment may follow it.
 func (p *parser) finish(st *Statement, start int) {
 	if !p.failed && !p.lineDone() {
-		p.fail(p.rest(), p.found()+" is too much here", "one statement a line"+p.tooMuch(st))
+		p.fail(p.rest(), p.found()+" is unexpected here", "one statement a line"+p.tooMuch(st))
 	}
 	st.Span = source.Span{Start: start, End: p.trimmedEnd(start)}
 	st.Lead = append(st.Lead, p.takePending()...)

@@ -97,7 +97,7 @@ func (c *cursor) tryExpr() *Expr {
 
 func nameStart(b byte) bool { return wordByte(b) && (b < '0' || b > '9') }
 
-// braces reads `{ expr }`; nil and unmoved when it is no expression.
+// braces reads `{ expr }`; nil and unmoved when it is not an expression.
 func (c *cursor) braces() *Expr {
 	mark, failed := c.i, c.failed
 	c.i++

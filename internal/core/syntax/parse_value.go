@@ -168,12 +168,12 @@ func valueHint(b byte) string {
 
 func unknownValue(w string, shapes bool) string {
 	if shapes {
-		return "`" + w + "` is no value and no type"
+		return "`" + w + "` is neither a value nor a type"
 	}
 	if typeWords[w] {
 		return "`" + w + "` is a type; a value was expected"
 	}
-	return "`" + w + "` is no value"
+	return "`" + w + "` is not a value"
 }
 
 func (c *cursor) wordHint(w string, shapes bool) string {

@@ -15,7 +15,7 @@ type Limits struct {
 	// Bytes is how long the text may be; default 64 MiB.
 	Bytes int
 	// Lenient takes what many services send and strict readers refuse: half a
-	// surrogate pair and bytes that are no UTF-8 become U+FFFD, of members that
+	// surrogate pair and bytes that are not UTF-8 become U+FFFD, of members that
 	// stand twice the last one holds. It is for looking, never for judging.
 	Lenient bool
 }

@@ -116,7 +116,7 @@ func isInteger(literal string) bool {
 }
 
 // PlainInteger is an integer literal without point or exponent, or the
-// literal unchanged when it is no integer or would be longer than 1,000 digits.
+// literal unchanged when it is not an integer or would be longer than 1,000 digits.
 func PlainInteger(literal string) string {
 	d := takeApart(literal)
 	if d.digits == "" {

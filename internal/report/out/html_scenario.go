@@ -127,7 +127,7 @@ func shown(body []byte, length int) string {
 	case utf8.Valid(body):
 		text = string(body)
 	default:
-		text = fmt.Sprintf("%d bytes that are no text", max(length, len(body)))
+		text = fmt.Sprintf("%d bytes that are not text", max(length, len(body)))
 	}
 	if note := cutNote(length, len(body)); note != "" {
 		text += "\n(" + note + ")"

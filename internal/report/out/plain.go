@@ -15,7 +15,7 @@ func excerpt(body []byte, n int) string {
 		return ""
 	}
 	if !utf8.Valid(body) {
-		return fmt.Sprintf("%d bytes that are no text", len(body))
+		return fmt.Sprintf("%d bytes that are not text", len(body))
 	}
 	return safe(value.Cut(strings.Join(strings.Fields(string(body)), " "), n))
 }
