@@ -119,7 +119,7 @@ func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
 	assert.Empty(t, strings.TrimSpace(string(out)))
 }
 
-// The printed checks are scenarios like any other: run as they stand, they give
+// The printed checks are scenarios like any other: run as they are, they give
 // the verdicts of the resource.
 func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
 	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)

@@ -49,7 +49,7 @@ The exit code is 1 when something fails newly.`,
 			now, after := record.Load(args[1])
 			for _, err := range []error{before, after} {
 				if err != nil && !record.Damaged(err) {
-					return told(err)
+					return recordError(err)
 				}
 			}
 			d := record.Compare(old, now)
@@ -68,7 +68,7 @@ The exit code is 1 when something fails newly.`,
 				return usage(fmt.Sprintf("there is no format %q to compare in", format), "there are terminal, markdown, json")
 			}
 			if damage := errors.Join(before, after); damage != nil {
-				return told(damage)
+				return recordError(damage)
 			}
 			if len(d.Failing) > 0 {
 				return &exit{code: exitFailed}

@@ -74,7 +74,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 		}
 	}()
 	f.base, f.process = process.s.URL, process
-	// Shown as they stand in the example project.
+	// Shown as they are in the example project.
 	p, list := resource.Load([]string{folder}, project.Options{Shown: filepath.Base})
 	st := a.style(a.out)
 	if !f.quiet {

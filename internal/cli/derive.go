@@ -17,7 +17,7 @@ func (a *app) derive() *cobra.Command {
 	c := &cobra.Command{
 		Use: "derive [PATH…]", Short: "Print the checks of a resource as scenarios",
 		Long: `Prints the checks that resource statements give rise to, as scenarios of the
-language: read them, copy one and change it, or run them as they stand. Saved
+language: read them, copy one and change it, or run them as they are. Saved
 beside the file they come from, they give the same verdicts as the resource.`,
 		Example: `  usualpath derive boats.upath
   usualpath derive boats.upath --check lifecycle/deleted-is-gone

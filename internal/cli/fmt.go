@@ -15,7 +15,7 @@ import (
 func (a *app) fmt() *cobra.Command {
 	check := false
 	c := &cobra.Command{
-		Use: "fmt [PATH…]", Short: "Set the one canonical layout",
+		Use: "fmt [PATH…]", Short: "Format files in the canonical layout",
 		Long: `Rewrites files, and all .upath files below folders (default: this folder), in the
 one canonical layout. Comments stay, and so do single blank lines. A file with
 mistakes is left as it is. With - as path, text goes from input to output.`,

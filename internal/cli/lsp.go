@@ -46,7 +46,7 @@ scenario that runs it.`,
 				return out.String(), err
 			}}
 			if err := s.Serve(ctx, stdio{os.Stdin, a.out}); err != nil {
-				return &exit{code: exitBroken, message: "the editor went away without a word: " + err.Error()}
+				return &exit{code: exitBroken, message: "the editor ended without shutting down first: " + err.Error()}
 			}
 			return nil
 		},

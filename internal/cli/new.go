@@ -35,7 +35,7 @@ func (a *app) new() *cobra.Command {
 		Use: "new [DIR]", Short: "Write a small working project, or draft one",
 		Long: `Writes a project into a folder (default: this one): project.upath with base URL,
 defaults and the service to start, and a file with one scenario and one
-resource. As it stands it runs against the harbour.
+resource. As it is it runs against the harbour.
 
 With --from-service a live collection is looked at, reading only, and its
 resource and a first scenario are drafted; --writes allows it to make one item
@@ -51,7 +51,7 @@ Files that are there already are never written over.`,
 			if len(args) > 0 {
 				dir = args[0]
 			}
-			return a.draft(c.Context(), dir, f)
+			return a.newFiles(c.Context(), dir, f)
 		},
 	}
 	fl := c.Flags()
@@ -60,13 +60,13 @@ Files that are there already are never written over.`,
 	fl.StringArrayVar(&f.header, "header", nil, "with --from-service: a header 'Name: value' of each request (repeatable)")
 	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document")
 	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
-	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
 	c.MarkFlagsMutuallyExclusive("from-service", "from-openapi")
 	c.Flags().SortFlags = false
 	return c
 }
 
-func (a *app) draft(ctx context.Context, dir string, f *newFlags) error {
+func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	if f.writes && f.service == "" {
 		return usage("--writes goes with --from-service", "")
 	}

@@ -38,7 +38,7 @@ Without --as it shows the run as run did.`,
 	c.Flags().StringVar(&format, "as", "terminal", "the format: terminal, "+strings.Join(out.Formats(), ", "))
 	c.Flags().StringVar(&file, "out", "", "the file to write (default: the output)")
 	c.Flags().BoolVarP(&verbose, "verbose", "v", false, "with the format terminal: show every exchange")
-	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "with the format terminal: show the summary only")
+	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "with the format terminal: show only the summary")
 	return c
 }
 
@@ -48,7 +48,7 @@ func (a *app) reportOn(records []string, format, file string, verbose, quiet boo
 	if format == "terminal" {
 		_, width := terminal(a.out)
 		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet}
-		return told(record.Read(records, view.Event))
+		return recordError(record.Read(records, view.Event))
 	}
 	if !slices.Contains(out.Formats(), format) {
 		return usage(fmt.Sprintf("there is no report format %q", format), "there are terminal, "+strings.Join(out.Formats(), ", "))
@@ -58,11 +58,11 @@ func (a *app) reportOn(records []string, format, file string, verbose, quiet boo
 	if errors.As(err, &f) {
 		return a.fault(err)
 	}
-	return told(err)
+	return recordError(err)
 }
 
-// told makes an error of reading or writing the command's own.
-func told(err error) error {
+// recordError is an error of reading or writing a record, as a usage error.
+func recordError(err error) error {
 	if err == nil {
 		return nil
 	}

@@ -44,23 +44,23 @@ type runFlags struct {
 
 func (f *runFlags) choose(c *cobra.Command) {
 	fl := c.Flags()
-	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title holds this text (repeatable)")
+	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title contains this text (repeatable)")
 	fl.StringSliceVar(&f.tags, "tag", nil, "run the scenarios with one of these tags")
 	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "leave out the scenarios with one of these tags")
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
-	fl.StringVar(&f.level, "level", "must", "the lowest level whose miss fails: must, should or usual")
+	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
 	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE: "+strings.Join(out.Formats(), ", ")+" (repeatable)")
 	fl.StringVar(&f.save, "save", "", "write the run record to this file")
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
 	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")
 	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
-	fl.StringVar(&f.balance, "balance", "", "with --shard: deal the parts out by the times in this record")
+	fl.StringVar(&f.balance, "balance", "", "with --shard: balance the parts by the durations in this record")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show the summary only")
+	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
-	fl.IntVar(&f.workers, "workers", 1, "how many scenarios run side by side, where they may")
+	fl.IntVar(&f.workers, "workers", 1, "how many scenarios may run side by side")
 }
 
 func (a *app) run() *cobra.Command {
@@ -101,8 +101,8 @@ nothing is sent at all.`,
 	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
 	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
-	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
-	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
 	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
 	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
 	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
@@ -152,7 +152,7 @@ func checkBase(base string) error {
 	case err != nil || u.Host == "" && !strings.Contains(base, "://"):
 		return usage(fmt.Sprintf("--base %s is not a URL", base), "write --base http://"+strings.TrimLeft(base, "/"))
 	case u.Scheme != "http" && u.Scheme != "https":
-		return usage(fmt.Sprintf("--base %s: unknown scheme %q", base, u.Scheme), "http:// and https:// are spoken")
+		return usage(fmt.Sprintf("--base %s: unknown scheme %q", base, u.Scheme), "use http:// or https://")
 	case u.Host == "":
 		return usage(fmt.Sprintf("--base %s names no host", base), "write --base http://127.0.0.1:8080")
 	case u.RawQuery != "" || u.Fragment != "":
@@ -301,7 +301,7 @@ func (f *runFlags) deal(o *engine.Options) error {
 	}
 	if f.balance != "" {
 		if o.Select.Weights, err = record.Weights(f.balance); err != nil {
-			return told(err)
+			return recordError(err)
 		}
 	}
 	return nil

@@ -55,9 +55,9 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.StringVar(&f.text, "text", "", "a plain text body")
 	fl.StringArrayVar(&f.header, "header", nil, "a header 'Name: value' (repeatable)")
 	fl.StringArrayVar(&f.query, "query", nil, "a query parameter name=value (repeatable)")
-	fl.StringArrayVar(&f.allow, "allow-host", nil, "a host beside this machine that may be spoken to (repeatable)")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long the exchange may take: 200ms, 5s, 2m")
-	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer that is taken")
+	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
 	fl.IntVar(&f.follow, "follow", 0, "how many redirects are followed")
 	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
 	fl.IntVar(&f.repeat, "repeat", 1, "send it this many times, and show what differs between the answers")
@@ -83,7 +83,7 @@ func (f *tryFlags) check(args []string) error {
 	case len(args) == 1:
 		return usage("a URL is needed after the method", form)
 	case len(args) > 2:
-		return usage(fmt.Sprintf("too many arguments: %s", strings.Join(args[2:], " ")), "put a body with blanks into quotes: --json '{ … }'")
+		return usage(fmt.Sprintf("too many arguments: %s", strings.Join(args[2:], " ")), "quote a body that contains spaces: --json '{ … }'")
 	}
 	if upper := strings.ToUpper(args[0]); upper != args[0] {
 		if slices.Contains(syntax.Methods, upper) {
@@ -123,7 +123,7 @@ func badJSON(text string, err error) error {
 	hint := ""
 	switch e.Name {
 	case "single quotes":
-		hint = `strings in JSON stand in double quotes; in a shell: --json '{"name": "value"}'`
+		hint = `strings in JSON are written in double quotes; in a shell: --json '{"name": "value"}'`
 	case "bad member name", "unknown word":
 		hint = `did the shell take the double quotes away? put the whole body into single quotes: --json '{"name": "value"}'`
 	default:
@@ -141,14 +141,14 @@ func (f *tryFlags) checkURL(target string) error {
 	case strings.HasPrefix(target, "http://"), strings.HasPrefix(target, "https://"), strings.HasPrefix(target, "/"), strings.HasPrefix(target, "{"):
 	case strings.Contains(target, "://"):
 		scheme, _, _ := strings.Cut(target, "://")
-		return usage(fmt.Sprintf("unknown scheme %q in %s", scheme, target), "http:// and https:// are spoken")
+		return usage(fmt.Sprintf("unknown scheme %q in %s", scheme, target), "use http:// or https://")
 	case f.base != "":
 		return usage(target+" is neither a path nor a URL", "write /"+target)
 	default:
 		return usage(target+" has no scheme", "write http://"+target)
 	}
 	if strings.ContainsAny(target, " \t\n") {
-		return usage("there is a blank in the URL", "characters outside the ordinary are percent-encoded: %20")
+		return usage("there is a space in the URL", "percent-encode it as %20")
 	}
 	return nil
 }

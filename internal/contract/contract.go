@@ -33,7 +33,7 @@ type Document struct {
 	Flaw string
 	// prefixes are the paths of the servers.
 	prefixes []string
-	// written are the document's numbers as they stand in it.
+	// written are the document's numbers as they are in it.
 	written map[float64]string
 	// bare tells that only the operations are known.
 	bare bool

@@ -31,10 +31,10 @@ func (s *Suite) left(form string, args ...any) {
 	}
 }
 
-// group is a collection of a document with the operations that belong to it.
-type group struct {
+// collection is a collection of a document with the operations that belong to it.
+type collection struct {
 	*Resource
-	parent *group
+	parent *collection
 	ops    map[string]*contract.Operation
 	told   map[string]Told
 	// param is the name of the item's parameter.
@@ -108,9 +108,9 @@ func FromOpenAPI(d *contract.Document, prefix string) *Suite {
 
 // collections finds the paths that are one: with an item below them, or with a
 // list and a create.
-func collections(d *contract.Document) []*group {
-	var out []*group
-	at := map[string]*group{}
+func collections(d *contract.Document) []*collection {
+	var out []*collection
+	at := map[string]*collection{}
 	byPath := map[string]map[string]*contract.Operation{}
 	for _, op := range d.Operations {
 		if byPath[op.Path] == nil {
@@ -133,7 +133,7 @@ func collections(d *contract.Document) []*group {
 		if byPath[path]["GET"] == nil && byPath[path]["POST"] == nil {
 			continue
 		}
-		g := &group{Resource: &Resource{Content: "$", Members: "$[*]", Identity: "$.id"}, ops: map[string]*contract.Operation{}, told: map[string]Told{}, param: strings.Trim(last, "{}"), path: path, item: item}
+		g := &collection{Resource: &Resource{Content: "$", Members: "$[*]", Identity: "$.id"}, ops: map[string]*contract.Operation{}, told: map[string]Told{}, param: strings.Trim(last, "{}"), path: path, item: item}
 		for is, ops := range map[bool]map[string]*contract.Operation{false: byPath[path], true: byPath[item]} {
 			for m, op := range ops {
 				if w := words[is][m]; w != "" {
@@ -173,7 +173,7 @@ func cutLast(path string) (before, last string, ok bool) {
 	return path[:i], strings.Trim(path[i:], "/"), true
 }
 
-func (g *group) root() *group {
+func (g *collection) root() *collection {
 	for g.parent != nil {
 		g = g.parent
 	}
@@ -182,7 +182,7 @@ func (g *group) root() *group {
 
 // scene is the resource as scenarios name it: the id of what it is under is a
 // name that a step kept.
-func (g *group) scene() *Resource {
+func (g *collection) scene() *Resource {
 	out := *g.Resource
 	if g.parent != nil {
 		_, last, _ := cutLast(g.path)
@@ -192,8 +192,8 @@ func (g *group) scene() *Resource {
 	return &out
 }
 
-func nearest(groups []*group, path string) *group {
-	var best *group
+func nearest(groups []*collection, path string) *collection {
+	var best *collection
 	for _, g := range groups {
 		if strings.HasPrefix(unnamed(path)+"/", unnamed(g.path)+"/") && (best == nil || len(g.path) > len(best.path)) {
 			best = g
@@ -203,7 +203,7 @@ func nearest(groups []*group, path string) *group {
 }
 
 // describe fills in the resource from its operations.
-func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
+func (s *Suite) describe(g *collection, prefix string, names map[string]bool) {
 	_, last, _ := cutLast(g.path)
 	g.Name = Name(last, "items")
 	if g.parent != nil && names[g.Name] {
@@ -260,7 +260,7 @@ func (s *Suite) describe(g *group, prefix string, names map[string]bool) {
 
 // answers finds members, content and identity in the answers, and gives the
 // schema of an item.
-func (g *group) answers(s *Suite) *openapi3.Schema {
+func (g *collection) answers(s *Suite) *openapi3.Schema {
 	item := &openapi3.Schema{}
 	for _, w := range []string{"create", "read"} {
 		if op := g.ops[w]; op != nil {
@@ -308,7 +308,7 @@ func (g *group) answers(s *Suite) *openapi3.Schema {
 }
 
 // itemIn is the one object inside an answer that holds the item.
-func (g *group) itemIn(s *openapi3.Schema) (string, *openapi3.Schema) {
+func (g *collection) itemIn(s *openapi3.Schema) (string, *openapi3.Schema) {
 	if s.Properties["id"] != nil || s.Properties[g.param] != nil {
 		return "", nil
 	}
@@ -321,7 +321,7 @@ func (g *group) itemIn(s *openapi3.Schema) (string, *openapi3.Schema) {
 }
 
 // bodies drafts the examples, and what is assigned and required.
-func (g *group) bodies(s *Suite, item *openapi3.Schema) {
+func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 	request := func(w string) (*value.Value, *openapi3.Schema, string) {
 		op := g.ops[w]
 		if op == nil || op.Spec.RequestBody == nil || op.Spec.RequestBody.Value == nil {

@@ -13,7 +13,7 @@ import (
 
 // parents are the steps that make the item below which a collection stands, and
 // what takes it away again. It tells whether there is a way.
-func (s *Suite) parents(g *group) (before, after string, ok bool) {
+func (s *Suite) parents(g *collection) (before, after string, ok bool) {
 	if g.parent == nil {
 		return "", "", true
 	}
@@ -40,7 +40,7 @@ func (s *Suite) parents(g *group) (before, after string, ok bool) {
 }
 
 // lone drafts a scenario for one operation that belongs to no resource.
-func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *group, prefix string) {
+func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *collection, prefix string) {
 	w := &steps{}
 	path := op.Path
 	pre, ends := "", ""
@@ -76,7 +76,7 @@ func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *group, prefi
 	lines = slices.Insert(lines, 0, "send "+op.Method+" "+prefix+path)
 	status, response := success(op)
 	if status == "" {
-		s.left("%s describes no status of success", op.Title())
+		s.left("%s describes no successful status", op.Title())
 		status = "not 5xx"
 	}
 	if on && (op.Method == "GET" || op.Method == "DELETE") && !strings.Contains(status, "404") && describes(op, "404", "4XX", "default") {
@@ -115,7 +115,7 @@ func (s *Suite) params(op *contract.Operation, path string, guess func(string)) 
 		}
 		if v == nil && p.Value.Schema != nil {
 			if p.Value.In == "path" && strings.Contains(path, "{"+p.Value.Name+"}") && written(flat(p.Value.Schema)) == nil {
-				s.left("%s: nothing tells which %s there is; the scenario has a guess", op.Title(), p.Value.Name)
+				s.left("%s: nothing shows which %s exists; the scenario has a guess", op.Title(), p.Value.Name)
 			}
 			v = sample(p.Value.Schema, p.Value.Name, 0, guess)
 		}

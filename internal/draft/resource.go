@@ -63,7 +63,7 @@ func (r *Resource) Text() string {
 	return Canonical(b.String())
 }
 
-// names are members as they stand in a list: in quotes where they must.
+// names are members as they are in a list: in quotes where they must.
 func names(list []string) string {
 	var out []string
 	for _, n := range list {

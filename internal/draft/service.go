@@ -92,7 +92,7 @@ func get(send Send, at string) (*value.Value, error) {
 	}
 	v, err := value.Decode(string(x.Answer.Body), value.Limits{Lenient: true})
 	if err != nil {
-		return nil, fmt.Errorf("GET %s answers no JSON: %w", at, err)
+		return nil, fmt.Errorf("GET %s does not answer with JSON: %w", at, err)
 	}
 	return v, nil
 }
@@ -147,7 +147,7 @@ func (r *Resource) look(send Send, base, item string, one, other *value.Value, i
 		}
 	}
 	if !told {
-		r.Notes = append(r.Notes, "OPTIONS does not tell what can be done, so all of it is assumed: take out of `supports` what is not there.")
+		r.Notes = append(r.Notes, "OPTIONS does not say which methods there are, so all are assumed: remove from `supports` what is not there.")
 	}
 	can := func(item bool, method string) bool { return !told || allow[fmt.Sprint(item)+method] }
 	notes := r.Notes
@@ -238,7 +238,7 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 			}
 		}
 	}
-	r.Notes = append(r.Notes, "`required` could not be told by looking: list the members that must be there.")
+	r.Notes = append(r.Notes, "`required` cannot be seen from outside: list the members that must be there.")
 }
 
 // differing is a value that is not what is there: an amend that changes nothing
@@ -285,7 +285,7 @@ func (r *Resource) tryOut(send Send, base, id string, there map[string]bool) {
 	name := r.nameIn(x.Answer, base, id)
 	switch {
 	case name == "":
-		r.Notes = append(r.Notes, "`make` was tried and taken, but nothing told which item it made: it is still there.")
+		r.Notes = append(r.Notes, "`make` was tried and accepted, but nothing told which item it made: it is still there.")
 		return
 	case there[strings.ToLower(name)]:
 		r.Notes = append(r.Notes, "`make` was tried, and the answer names an item that was there before ("+name+"): that item was left as it is, and what was made, if anything, is still there.")

@@ -178,7 +178,7 @@ func either(set map[string]bool) string {
 	return strings.Join(list, " or ")
 }
 
-// literal is a value as it stands in a file: braces in text are its own.
+// literal is a value as written in a file: braces in text are its own.
 func literal(v *value.Value) string {
 	if v.Kind == value.String {
 		return strings.ReplaceAll(value.Quoted(v.Text), "{", `\{`)

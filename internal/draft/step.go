@@ -57,7 +57,7 @@ func (t *Typed) Without(what string) (*Typed, []string, error) {
 		out.Target = target
 		return &out, nil, nil
 	}
-	return nil, nil, fmt.Errorf("--without %q: what is to be left out?", what)
+	return nil, nil, fmt.Errorf("--without %q: name what to leave out", what)
 }
 
 // Lines are the request as lines of a step, with names for values that are

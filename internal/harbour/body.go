@@ -87,7 +87,7 @@ func object(data []byte) (members, error) {
 		}
 		key, _ := name.(string)
 		if _, twice := m[key]; twice {
-			return nil, fmt.Errorf("member %q stands twice", key)
+			return nil, fmt.Errorf("member %q appears twice", key)
 		}
 		m[key] = v
 	}
@@ -208,7 +208,7 @@ func (f *form) done(w http.ResponseWriter, r *http.Request) bool {
 	}
 	slices.Sort(names)
 	for _, n := range names {
-		f.wrong(n, "is not known here")
+		f.wrong(n, "is not a known member")
 	}
 	if len(f.errors) == 0 {
 		return true

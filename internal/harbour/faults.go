@@ -19,8 +19,8 @@ type Fault struct {
 	// Slow marks one that keeps requests waiting.
 	Slow bool
 	// Restart marks one that only shows when the service is started anew.
-	Restart bool
-	bend    bend
+	Restart    bool
+	middleware middleware
 }
 
 // tables are the faults, a file each.

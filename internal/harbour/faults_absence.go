@@ -14,7 +14,7 @@ KeyError: ident
 
 // absenceFaults are about what is not there.
 func absenceFaults() []Fault {
-	missing := func(methods string, change func(c *call, a *reply)) bend {
+	missing := func(methods string, change func(c *call, a *reply)) middleware {
 		return after(methods, "/boats/*", func(c *call, a *reply) {
 			if a.status == http.StatusNotFound {
 				change(c, a)
@@ -30,29 +30,29 @@ func absenceFaults() []Fault {
 	return []Fault{
 		{Name: "missing-is-empty-200", Says: "a boat that is not there answers 200 with nothing",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/success-means-success"},
-			bend: missing("GET HEAD", func(_ *call, a *reply) {
+			middleware: missing("GET HEAD", func(_ *call, a *reply) {
 				a.status, a.body = http.StatusOK, nil
 				a.header.Del("Content-Type")
 			})},
 		{Name: "missing-is-null", Says: "a boat that is not there answers 200 with null",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"},
-			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
 		{Name: "missing-is-500", Says: "a boat that is not there answers 500",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, bend: missing("GET HEAD", as(500))},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, middleware: missing("GET HEAD", as(500))},
 		{Name: "missing-is-401", Says: "a boat that is not there answers 401",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, bend: missing("GET HEAD", as(401))},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, middleware: missing("GET HEAD", as(401))},
 		{Name: "missing-is-html", Says: "a boat that is not there answers an HTML page with a stack trace",
 			Finds: []string{"absence/missing-is-not-html", "absence/missing-explains", "representation/errors-leak-nothing"}, Also: []string{"representation/errors-look-alike"},
-			bend: missing("GET HEAD", func(_ *call, a *reply) { a.say("text/html; charset=utf-8", trace) })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.say("text/html; charset=utf-8", trace) })},
 		{Name: "missing-says-nothing", Says: "a boat that is not there answers 404 without a body",
-			Finds: []string{"absence/missing-explains"},
-			bend:  missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
+			Finds:      []string{"absence/missing-explains"},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
 		{Name: "missing-redirects", Says: "a boat that is not there redirects to the list",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/status-agrees"},
-			bend: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
 		{Name: "missing-put-creates", Says: "PUT on a boat that never was makes one with that id",
 			Finds: []string{"absence/missing-replace"},
-			bend: on("PUT", "/boats/*", func(c *call) {
+			middleware: on("PUT", "/boats/*", func(c *call) {
 				if id := c.number(); id > c.h.store.last("boats") {
 					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
 						c.h.move(made.id(), id)
@@ -65,29 +65,29 @@ func absenceFaults() []Fault {
 			})},
 		{Name: "missing-put-200", Says: "PUT on a boat that is not there answers 200 with what was sent",
 			Finds: []string{"absence/missing-replace"}, Also: []string{"absence/deleted-replace"},
-			bend: missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+			middleware: missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
 		{Name: "missing-patch-200", Says: "PATCH on a boat that is not there answers 200 with what was sent",
 			Finds: []string{"absence/missing-amend"}, Also: []string{"absence/deleted-amend"},
-			bend: missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+			middleware: missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
 		{Name: "missing-delete-500", Says: "DELETE of a boat that never was answers 500",
 			Finds: []string{"absence/missing-delete"},
-			bend: missing("DELETE", func(c *call, a *reply) {
+			middleware: missing("DELETE", func(c *call, a *reply) {
 				if id := c.number(); id > c.h.store.last("boats") {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "missing-head-200", Says: "HEAD of a boat that is not there answers 200",
-			Finds: []string{"absence/missing-head"}, bend: missing("HEAD", as(200))},
+			Finds: []string{"absence/missing-head"}, middleware: missing("HEAD", as(200))},
 		{Name: "deleted-is-500", Says: "reading a boat that was deleted answers 500",
 			Finds: []string{"absence/deleted-read", "lifecycle/deleted-is-gone"}, Also: []string{"absence/deleted-replace", "lifecycle/deleted-stays-gone", "race/deletes-together"},
-			bend: missing("GET HEAD", func(c *call, a *reply) {
+			middleware: missing("GET HEAD", func(c *call, a *reply) {
 				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "deleted-patch-200", Says: "PATCH on a boat that was deleted answers 200 with nothing",
 			Finds: []string{"absence/deleted-amend"},
-			bend: missing("PATCH", func(c *call, a *reply) {
+			middleware: missing("PATCH", func(c *call, a *reply) {
 				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
 					a.status = 200
 					a.say("application/json", "{}")
@@ -95,14 +95,14 @@ func absenceFaults() []Fault {
 			})},
 		{Name: "malformed-id-500", Says: "an id that is not a number answers 500",
 			Finds: []string{"absence/malformed-id"},
-			bend: missing("GET", func(c *call, a *reply) {
+			middleware: missing("GET", func(c *call, a *reply) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "malformed-id-is-first", Says: "an id that is not a number answers the first boat",
 			Finds: []string{"absence/malformed-id"},
-			bend: on("GET", "/boats/*", func(c *call) {
+			middleware: on("GET", "/boats/*", func(c *call) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					c.give(c.ask("GET", "/boats/1", nil))
 					return
@@ -110,11 +110,11 @@ func absenceFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "id-zero-is-first", Says: "id 0 answers the first boat",
-			Finds: []string{"absence/neighbour-id", "absence/malformed-id"},
-			bend:  on("GET HEAD", "/boats/0", func(c *call) { c.give(c.ask(c.r.Method, "/boats/1", nil)) })},
+			Finds:      []string{"absence/neighbour-id", "absence/malformed-id"},
+			middleware: on("GET HEAD", "/boats/0", func(c *call) { c.give(c.ask(c.r.Method, "/boats/1", nil)) })},
 		{Name: "unknown-path-200", Says: "a path that is not there answers 200 with a welcome",
 			Finds: []string{"absence/unknown-path"},
-			bend: on("", "", func(c *call) {
+			middleware: on("", "", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusNotFound && strings.Contains(string(a.body), "nothing at this path") && !strings.HasPrefix(c.r.URL.Path, "/boats/") {
 					a.status = http.StatusOK
@@ -124,7 +124,7 @@ func absenceFaults() []Fault {
 			})},
 		{Name: "missing-parent-empty", Says: "the stays of a boat that is not there are an empty list",
 			Finds: []string{"absence/missing-parent"},
-			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
 				if a.status == http.StatusNotFound {
 					a.status = http.StatusOK
 					a.say("application/json", "[]")
@@ -132,7 +132,7 @@ func absenceFaults() []Fault {
 			})},
 		{Name: "no-stays-404", Says: "a boat without stays answers 404 for their list",
 			Finds: []string{"absence/empty-is-not-missing"}, Also: []string{"lifecycle/list-is-a-list"},
-			bend: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
 				if string(a.body) == "[]" {
 					a.status = http.StatusNotFound
 					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)

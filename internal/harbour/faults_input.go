@@ -14,14 +14,14 @@ var trailingComma = regexp.MustCompile(`,\s*}`)
 // inputFaults are about bodies that must be refused, and refused whole.
 func inputFaults() []Fault {
 	// mend makes a body good that the service would refuse, and lets it pass.
-	mend := func(methods string, how func(c *call, m members) members) bend {
+	mend := func(methods string, how func(c *call, m members) members) middleware {
 		one := func(c *call) {
 			if m := how(c, c.members()); m != nil {
 				c.body = encoded(m)
 			}
 			c.give(c.good())
 		}
-		return bents(on(methods, "/boats", one), on(methods, "/boats/*", one))
+		return chain(on(methods, "/boats", one), on(methods, "/boats/*", one))
 	}
 	unless := func(m members, name, v string) members {
 		if _, there := m[name]; !there {
@@ -30,18 +30,18 @@ func inputFaults() []Fault {
 		}
 		return nil
 	}
-	refused := func(change func(c *call, a *reply)) bend {
+	refused := func(change func(c *call, a *reply)) middleware {
 		one := func(c *call, a *reply) {
 			if a.status == http.StatusBadRequest || a.status == http.StatusUnprocessableEntity {
 				change(c, a)
 			}
 		}
-		return bents(after("POST", "/boats", one), after("PUT PATCH", "/boats/*", one))
+		return chain(after("POST", "/boats", one), after("PUT PATCH", "/boats/*", one))
 	}
 	return []Fault{
 		{Name: "refused-still-stored", Says: "a POST that is refused stores a boat all the same",
 			Finds: []string{"input/missing-member", "input/wrong-type"}, Also: []string{"input/null-member"},
-			bend: after("POST", "/boats", func(c *call, a *reply) {
+			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if a.status == http.StatusUnprocessableEntity {
 					n := c.h.store.last("boats")
 					c.askPlain("POST", "/boats", fmt.Appendf(nil, `{"name":"Ghost %d","length_m":1}`, n))
@@ -49,13 +49,13 @@ func inputFaults() []Fault {
 			})},
 		{Name: "errors-under-200", Says: "what is refused answers 200 with an error inside",
 			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				a.status = http.StatusOK
 				a.say("application/json", `{"status":"fail","error":"bad response"}`)
 			})},
 		{Name: "refused-is-500", Says: "a member that is left out answers 500",
 			Finds: []string{"input/missing-member"}, Also: []string{"input/null-member"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				if a.status == http.StatusUnprocessableEntity && strings.Contains(string(a.body), "is required") {
 					a.status = 500
 					a.edit(func(m map[string]any) { m["status"] = 500 })
@@ -63,15 +63,15 @@ func inputFaults() []Fault {
 			})},
 		{Name: "length-not-required", Says: "a boat without a length is stored with length 1",
 			Finds: []string{"input/missing-member"},
-			bend: mend("POST PUT", func(c *call, m members) members {
+			middleware: mend("POST PUT", func(c *call, m members) members {
 				if len(m) == 0 {
 					return nil
 				}
 				return unless(m, "length_m", "1")
 			})},
-		{Name: "put-length-not-required", Says: "a PUT without a length is taken",
+		{Name: "put-length-not-required", Says: "a PUT without a length is accepted",
 			Finds: []string{"input/missing-member"},
-			bend: mend("PUT", func(c *call, m members) members {
+			middleware: mend("PUT", func(c *call, m members) members {
 				if len(m) == 0 {
 					return nil
 				}
@@ -79,7 +79,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "null-taken", Says: "null for a required member is stored as a default",
 			Finds: []string{"input/null-member"},
-			bend: mend("POST PUT", func(_ *call, m members) members {
+			middleware: mend("POST PUT", func(_ *call, m members) members {
 				if string(m["length_m"]) == "null" {
 					m["length_m"] = json.RawMessage("1")
 					return m
@@ -88,7 +88,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "types-coerced", Says: "a number in place of a text is stored as text",
 			Finds: []string{"input/wrong-type"},
-			bend: mend("POST PUT", func(_ *call, m members) members {
+			middleware: mend("POST PUT", func(_ *call, m members) members {
 				if raw := bytes.TrimSpace(m["name"]); len(raw) > 0 && raw[0] >= '0' && raw[0] <= '9' {
 					m["name"] = json.RawMessage(`"` + string(raw) + `"`)
 					return m
@@ -97,28 +97,28 @@ func inputFaults() []Fault {
 			})},
 		{Name: "array-taken", Says: "an array around the boat is opened",
 			Finds: []string{"input/wrong-container"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				if b := bytes.TrimSpace(c.body); bytes.HasPrefix(b, []byte("[{")) && bytes.HasSuffix(b, []byte("}]")) {
 					c.body = b[1 : len(b)-1]
 				}
 				c.give(c.good())
 			})},
-		{Name: "trailing-comma-taken", Says: "JSON with a comma too many is taken",
+		{Name: "trailing-comma-taken", Says: "JSON with a trailing comma is accepted",
 			Finds: []string{"input/malformed-json"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				c.body = trailingComma.ReplaceAll(c.body, []byte("}"))
 				c.give(c.good())
 			})},
 		{Name: "malformed-is-html", Says: "malformed JSON answers an HTML page with a stack trace",
 			Finds: []string{"representation/errors-leak-nothing", "representation/errors-look-alike"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				if a.status == http.StatusBadRequest {
 					a.say("text/html", trace)
 				}
 			})},
 		{Name: "malformed-is-500", Says: "malformed JSON answers 500",
 			Finds: []string{"input/malformed-json"}, Also: []string{"input/empty-body", "input/odd-text-survives", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				if a.status == http.StatusBadRequest {
 					a.status = 500
 					a.edit(func(m map[string]any) { m["status"] = 500 })
@@ -126,7 +126,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "empty-body-makes-boat", Says: "an empty body makes a boat without a proper name",
 			Finds: []string{"input/empty-body"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				if len(bytes.TrimSpace(c.body)) == 0 {
 					c.body = fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))
 				}
@@ -134,7 +134,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "plain-text-makes-default", Says: "JSON labelled as text makes a boat of default values",
 			Finds: []string{"input/wrong-media-type"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				if strings.HasPrefix(c.r.Header.Get("Content-Type"), "text/plain") {
 					c.give(c.askPlain("POST", "", fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))))
 					return
@@ -143,7 +143,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "names-twice", Says: "two boats may have the same name",
 			Finds: []string{"input/duplicate-unique"}, Also: []string{"race/unique-together"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusConflict {
 					a = c.h.forced(c)
@@ -152,7 +152,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "odd-text-500", Says: "a NUL in a name answers 500",
 			Finds: []string{"input/odd-text-survives"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				if bytes.Contains(c.body, []byte(`\u0000`)) {
 					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
 					return
@@ -161,7 +161,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "big-body-500", Says: "a body of a mebibyte answers 500",
 			Finds: []string{"input/big-body"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				if len(c.body) > 500_000 {
 					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
 					return
@@ -170,7 +170,7 @@ func inputFaults() []Fault {
 			})},
 		{Name: "refusal-is-mute", Says: "a refusal does not say which member is at fault",
 			Finds: []string{"input/names-the-member"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) { m["detail"] = "something is wrong"; delete(m, "errors") })
 			})},
 	}

@@ -15,7 +15,7 @@ func lifecycleFaults() []Fault {
 	return []Fault{
 		{Name: "deleted-still-there", Says: "DELETE answers 204 and the boat is still there",
 			Finds: []string{"lifecycle/deleted-is-gone", "lifecycle/deleted-is-unlisted", "absence/deleted-read"}, Also: []string{"absence/deleted-amend", "absence/deleted-replace", "lifecycle/deleted-stays-gone", "race/deletes-together"},
-			bend: on("DELETE", "/boats/*", func(c *call) {
+			middleware: on("DELETE", "/boats/*", func(c *call) {
 				if a := c.item(); a != nil && !c.conditional() {
 					c.w.WriteHeader(http.StatusNoContent)
 					return
@@ -24,14 +24,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "delete-removes-all", Says: "deleting one boat removes all of them",
 			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"},
-			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusNoContent {
 					_ = c.h.store.clear("boats")
 				}
 			})},
 		{Name: "delete-removes-neighbour", Says: "deleting a boat removes the one registered before it too",
 			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"},
-			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				list, err := all[Boat](c.h.store, "boats")
 				if a.status != http.StatusNoContent || err != nil {
 					return
@@ -46,7 +46,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "delete-answers-redirect", Says: "DELETE removes the boat and answers 303",
 			Finds: []string{"lifecycle/delete-answers"}, Also: []string{"race/deletes-together"},
-			bend: after("DELETE", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("DELETE", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusNoContent {
 					a.status = http.StatusSeeOther
 					a.header.Set("Location", "/boats")
@@ -54,7 +54,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "deleted-comes-back", Says: "PUT on a deleted boat answers 200 and brings it back",
 			Finds: []string{"absence/deleted-replace"},
-			bend: on("PUT", "/boats/*", func(c *call) {
+			middleware: on("PUT", "/boats/*", func(c *call) {
 				if id := c.number(); id > 0 && c.item() == nil && id <= c.h.store.last("boats") {
 					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
 						c.h.move(made.id(), id)
@@ -67,7 +67,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-appends", Says: "PUT on a boat adds another one in place of replacing it",
 			Finds: []string{"lifecycle/replace-hits-one", "lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/replace-drops-omitted", "race/replaces-together", "repeat/replace-is-idempotent"},
-			bend: on("PUT", "/boats/*", func(c *call) {
+			middleware: on("PUT", "/boats/*", func(c *call) {
 				if c.item() == nil || c.conditional() {
 					c.give(c.good())
 					return
@@ -83,7 +83,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-merges", Says: "PUT keeps the members that were left out",
 			Finds: []string{"lifecycle/replace-drops-omitted"},
-			bend: on("PUT", "/boats/*", func(c *call) {
+			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
 				if old == nil || !json.Valid(c.body) {
 					c.give(c.good())
@@ -104,7 +104,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-ignored", Says: "PUT answers 200 with what was sent, and nothing changes",
 			Finds: []string{"lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/replace-drops-omitted", "race/replaces-together"},
-			bend: on("PUT", "/boats/*", func(c *call) {
+			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
 				if old != nil && a.status == http.StatusOK {
@@ -114,14 +114,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-hits-neighbour", Says: "replacing a boat changes another one too",
 			Finds: []string{"lifecycle/replace-hits-one"},
-			bend: after("PUT", "/boats/*", func(c *call, a *reply) {
+			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusOK {
 					c.h.change(1, func(b *Boat) { port := "Reed " + strconv.FormatUint(a.id(), 10); b.HomePort = &port })
 				}
 			})},
 		{Name: "put-moves-id", Says: "another id inside the body of a PUT moves the boat there",
 			Finds: []string{"lifecycle/replace-keeps-identity"},
-			bend: after("PUT", "/boats/*", func(c *call, a *reply) {
+			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
 				var to uint64
 				if a.status == http.StatusOK && json.Unmarshal(c.members()["id"], &to) == nil && to != a.id() {
 					c.h.move(a.id(), to)
@@ -129,14 +129,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "put-answers-teapot", Says: "PUT replaces the boat and answers 226",
 			Finds: []string{"lifecycle/replace-answers"},
-			bend: after("PUT", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("PUT", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusOK {
 					a.status = http.StatusIMUsed
 				}
 			})},
 		{Name: "patch-replaces", Says: "PATCH drops the optional members that it does not name",
 			Finds: []string{"lifecycle/amend-merges"},
-			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusOK {
 					sent := c.members()
 					c.h.change(a.id(), func(b *Boat) {
@@ -150,7 +150,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "patch-ignored", Says: "PATCH answers with the amended boat and stores nothing",
 			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amend-null-removes"},
-			bend: on("PATCH", "/boats/*", func(c *call) {
+			middleware: on("PATCH", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
 				if old != nil && a.status == http.StatusOK {
@@ -160,7 +160,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "patch-null-ignored", Says: "null in a PATCH leaves the member as it was",
 			Finds: []string{"lifecycle/amend-null-removes"},
-			bend: on("PATCH", "/boats/*", func(c *call) {
+			middleware: on("PATCH", "/boats/*", func(c *call) {
 				m := c.members()
 				for n, v := range m {
 					if string(v) == "null" && n != "name" && n != "length_m" {
@@ -175,7 +175,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "patch-hits-all", Says: "PATCH of one boat changes the flag of all",
 			Finds: []string{"lifecycle/amend-hits-one"},
-			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
 				if a.status != http.StatusOK {
 					return
 				}
@@ -189,14 +189,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "patch-answers-redirect", Says: "PATCH amends the boat and answers 303",
 			Finds: []string{"lifecycle/amend-answers"},
-			bend: after("PATCH", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("PATCH", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusOK {
 					a.status = http.StatusSeeOther
 				}
 			})},
 		{Name: "create-stores-twice", Says: "one POST stores two boats",
 			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
-			bend: after("POST", "/boats", func(c *call, a *reply) {
+			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if a.status == http.StatusCreated {
 					b := &Boat{}
 					if c.h.store.get("boats", number(a.id()), b) == nil {
@@ -207,7 +207,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "create-unlisted", Says: "a new boat can be read, and the list does not show it",
 			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"lifecycle/deleted-is-unlisted", "lifecycle/paging-covers", "race/creates-together", "race/unique-together"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				var list, shown []Boat
 				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
 					for _, b := range list {
@@ -220,21 +220,21 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "create-answers-200", Says: "a create answers 200 in place of 201",
 			Finds: []string{"lifecycle/create-answers"},
-			bend: after("POST", "/boats", func(_ *call, a *reply) {
+			middleware: after("POST", "/boats", func(_ *call, a *reply) {
 				if a.status == http.StatusCreated {
 					a.status = http.StatusOK
 				}
 			})},
 		{Name: "location-nowhere", Says: "Location of a create leads to a boat that is not there",
 			Finds: []string{"lifecycle/location-leads-there"},
-			bend: after("POST", "/boats", func(_ *call, a *reply) {
+			middleware: after("POST", "/boats", func(_ *call, a *reply) {
 				if a.status == http.StatusCreated {
 					a.header.Set("Location", fmt.Sprintf("/boats/%d", a.id()+1000))
 				}
 			})},
 		{Name: "create-names-nothing", Says: "a create answers 201 with no Location and no id",
 			Finds: []string{"lifecycle/create-locates"}, Resource: "log",
-			bend: after("POST", "/log", func(_ *call, a *reply) {
+			middleware: after("POST", "/log", func(_ *call, a *reply) {
 				if a.status == http.StatusCreated {
 					a.header.Del("Location")
 					a.edit(func(m map[string]any) { delete(m, "id") })
@@ -242,14 +242,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "echo-differs", Says: "the answer to a create shows another name than is stored",
 			Finds: []string{"lifecycle/create-echo-agrees"},
-			bend: after("POST", "/boats", func(_ *call, a *reply) {
+			middleware: after("POST", "/boats", func(_ *call, a *reply) {
 				if a.status == http.StatusCreated {
 					a.edit(func(m map[string]any) { m["name"] = strings.ToUpper(fmt.Sprint(m["name"])) })
 				}
 			})},
 		{Name: "same-id-twice", Says: "two boats made one after the other get the same id",
 			Finds: []string{"lifecycle/created-are-distinct"}, Also: []string{"lifecycle/paging-covers", "race/creates-together"},
-			bend: after("POST", "/boats", func(c *call, a *reply) {
+			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if id := a.id(); a.status == http.StatusCreated && id%2 == 0 && c.h.store.get("boats", number(id-1), &Boat{}) == nil {
 					c.h.move(id, id-1)
 					a.edit(func(m map[string]any) { m["id"] = id - 1 })
@@ -258,7 +258,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "id-settable", Says: "a client that sends an id gets it",
 			Finds: []string{"lifecycle/assigned-is-assigned"},
-			bend: after("POST", "/boats", func(c *call, a *reply) {
+			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				var to uint64
 				if a.status == http.StatusCreated && json.Unmarshal(c.members()["id"], &to) == nil && to > 0 {
 					c.h.move(a.id(), to)
@@ -268,9 +268,9 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "ids-reused", Says: "a new boat gets the id of one that was deleted last",
 			Finds: []string{"lifecycle/id-is-not-reused"}, Also: []string{"lifecycle/assigned-is-assigned"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var freed memory[uint64]
-				return bents(
+				return chain(
 					after("DELETE", "/boats/*", func(c *call, a *reply) {
 						if a.status == http.StatusNoContent {
 							freed.swap("id", c.number())
@@ -289,14 +289,14 @@ func lifecycleFaults() []Fault {
 			}()},
 		{Name: "text-cut-at-20", Says: "names longer than 20 characters are cut",
 			Finds: []string{"lifecycle/create-keeps-values"},
-			bend: storing(func(b *Boat) {
+			middleware: storing(func(b *Boat) {
 				if r := []rune(b.Name); len(r) > 20 {
 					b.Name = string(r[:20])
 				}
 			})},
 		{Name: "accents-lost", Says: "letters with accents are stored without",
 			Finds: []string{"lifecycle/create-keeps-values"},
-			bend: storing(func(b *Boat) {
+			middleware: storing(func(b *Boat) {
 				b.Name = strings.Map(func(r rune) rune {
 					if r > 127 && unicode.Is(unicode.Latin, r) {
 						return 'e'
@@ -306,7 +306,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "emoji-lost", Says: "characters outside the basic plane become question marks",
 			Finds: []string{"lifecycle/create-keeps-values"},
-			bend: storing(func(b *Boat) {
+			middleware: storing(func(b *Boat) {
 				b.Name = strings.Map(func(r rune) rune {
 					if r > 0xffff {
 						return '?'
@@ -316,24 +316,24 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "markup-escaped", Says: "markup in a name is stored escaped for HTML",
 			Finds: []string{"lifecycle/create-keeps-values"},
-			bend: storing(func(b *Boat) {
+			middleware: storing(func(b *Boat) {
 				b.Name = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;").Replace(b.Name)
 			})},
 		{Name: "numbers-through-float", Says: "lengths pass through a 32-bit float",
 			Finds: []string{"lifecycle/create-keeps-values"}, Also: []string{"lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/replace-keeps-identity"},
-			bend: storing(func(b *Boat) {
+			middleware: storing(func(b *Boat) {
 				if f, err := strconv.ParseFloat(string(b.LengthM), 32); err == nil {
 					b.LengthM = json.Number(strconv.FormatFloat(float64(float32(f)), 'f', -1, 64))
 				}
 			})},
 		{Name: "list-rounds", Says: "the list shows rounded lengths, the boat itself does not",
 			Finds: []string{"lifecycle/read-agrees-with-list"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) { m["length_m"] = json.Number(strings.Split(fmt.Sprint(m["length_m"]), ".")[0]) })
 			})},
 		{Name: "list-of-one-is-object", Says: "a list that holds one boat is that boat, without an array",
 			Finds: []string{"lifecycle/list-is-a-list"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				var list []json.RawMessage
 				if json.Unmarshal(a.body, &list) == nil && len(list) == 1 {
 					a.body = list[0]
@@ -341,7 +341,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "list-is-wrapped-object", Says: "the list is an object with a boat under each id",
 			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				var list []Boat
 				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
 					out := map[string]Boat{}
@@ -353,7 +353,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "empty-list-404", Says: "a filter that selects nothing answers 404",
 			Finds: []string{"lifecycle/filter-none"},
-			bend: after("GET", "/boats", func(c *call, a *reply) {
+			middleware: after("GET", "/boats", func(c *call, a *reply) {
 				if bytes.Equal(a.body, []byte("[]")) && c.r.URL.RawQuery != "" {
 					a.status = http.StatusNotFound
 					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
@@ -361,14 +361,14 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "empty-list-null", Says: "a filter that selects nothing answers null",
 			Finds: []string{"lifecycle/filter-none"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				if bytes.Equal(a.body, []byte("[]")) {
 					a.body = []byte("null")
 				}
 			})},
-		{Name: "filter-ignored", Says: "the filter by flag is not heard",
+		{Name: "filter-ignored", Says: "the filter by flag is ignored",
 			Finds: []string{"lifecycle/filter-selects", "lifecycle/filter-none"},
-			bend: on("GET", "/boats", func(c *call) {
+			middleware: on("GET", "/boats", func(c *call) {
 				q := c.r.URL.Query()
 				q.Del("flag")
 				c.r.URL.RawQuery = q.Encode()
@@ -376,7 +376,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "paging-overlaps", Says: "each page begins with the last boat of the one before",
 			Finds: []string{"lifecycle/paging-covers"}, Also: []string{"lifecycle/created-is-listed", "race/creates-together", "race/unique-together"},
-			bend: on("GET", "/boats", func(c *call) {
+			middleware: on("GET", "/boats", func(c *call) {
 				q := c.r.URL.Query()
 				if n, err := strconv.Atoi(q.Get("offset")); err == nil && n > 0 && n < 100 {
 					q.Set("offset", strconv.Itoa(n-1))
@@ -389,7 +389,7 @@ func lifecycleFaults() []Fault {
 
 // storing changes boats behind the back of a create or replace that worked,
 // and tells of it in the answer.
-func storing(change func(b *Boat)) bend {
+func storing(change func(b *Boat)) middleware {
 	keep := func(c *call, a *reply) {
 		if a.status/100 != 2 || a.id() == 0 {
 			return
@@ -401,7 +401,7 @@ func storing(change func(b *Boat)) bend {
 			a.header.Set("ETag", tag(a.body))
 		}
 	}
-	return bents(after("POST", "/boats", keep), after("PUT PATCH", "/boats/*", keep))
+	return chain(after("POST", "/boats", keep), after("PUT PATCH", "/boats/*", keep))
 }
 
 // number is the number at the end of the path, 0 for none.

@@ -10,7 +10,7 @@ import (
 // methodFaults are about methods that a path does not have.
 func methodFaults() []Fault {
 	known := "GET HEAD POST PUT PATCH DELETE OPTIONS TRACE"
-	asGet := func(unknown bool) bend {
+	asGet := func(unknown bool) middleware {
 		return on("", "", func(c *call) {
 			a := c.good()
 			if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) != unknown {
@@ -19,7 +19,7 @@ func methodFaults() []Fault {
 			c.give(a)
 		})
 	}
-	refused := func(change func(c *call, a *reply)) bend {
+	refused := func(change func(c *call, a *reply)) middleware {
 		return after("", "", func(c *call, a *reply) {
 			if a.status == http.StatusMethodNotAllowed {
 				change(c, a)
@@ -28,12 +28,12 @@ func methodFaults() []Fault {
 	}
 	return []Fault{
 		{Name: "unhandled-as-get", Says: "a method that a path does not have is answered as if it were GET",
-			Finds: []string{"method/unsupported-method"}, bend: asGet(false)},
+			Finds: []string{"method/unsupported-method"}, middleware: asGet(false)},
 		{Name: "unknown-method-as-get", Says: "an invented method is answered as if it were GET",
-			Finds: []string{"method/unknown-method"}, bend: asGet(true)},
-		{Name: "unhandled-never-answers", Says: "a method that a path does not have is never answered",
+			Finds: []string{"method/unknown-method"}, middleware: asGet(true)},
+		{Name: "unhandled-never-answers", Says: "a method that a path does not have never gets an answer",
 			Finds: []string{"method/unsupported-method"}, Slow: true,
-			bend: on("", "", func(c *call) {
+			middleware: on("", "", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) {
 					select {
@@ -46,30 +46,30 @@ func methodFaults() []Fault {
 			})},
 		{Name: "unhandled-500", Says: "a method that a path does not have answers 500",
 			Finds: []string{"method/unsupported-method"}, Also: []string{"method/unknown-method"},
-			bend: refused(func(_ *call, a *reply) {
+			middleware: refused(func(_ *call, a *reply) {
 				a.status = 500
 				a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
 			})},
 		{Name: "no-allow", Says: "405 is answered without an Allow header",
-			Finds: []string{"method/allow-is-sent"}, bend: refused(func(_ *call, a *reply) { a.header.Del("Allow") })},
+			Finds: []string{"method/allow-is-sent"}, middleware: refused(func(_ *call, a *reply) { a.header.Del("Allow") })},
 		{Name: "allow-lies", Says: "Allow names methods that answer 405",
-			Finds: []string{"method/allow-is-true"},
-			bend:  refused(func(_ *call, a *reply) { a.header.Set("Allow", "GET, HEAD, OPTIONS, POST, PUT, PATCH, DELETE") })},
+			Finds:      []string{"method/allow-is-true"},
+			middleware: refused(func(_ *call, a *reply) { a.header.Set("Allow", "GET, HEAD, OPTIONS, POST, PUT, PATCH, DELETE") })},
 		{Name: "allow-is-short", Says: "Allow leaves out methods that work",
-			Finds: []string{"method/allow-is-true"},
-			bend:  refused(func(_ *call, a *reply) { a.header.Set("Allow", "HEAD") })},
+			Finds:      []string{"method/allow-is-true"},
+			middleware: refused(func(_ *call, a *reply) { a.header.Set("Allow", "HEAD") })},
 		{Name: "head-differs", Says: "HEAD of a boat has another type and tag than GET",
 			Finds: []string{"method/head-mirrors-get"},
-			bend: after("HEAD", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("HEAD", "/boats/*", func(_ *call, a *reply) {
 				a.header.Set("Content-Type", "text/plain")
 				a.header.Set("ETag", `"head"`)
 			})},
 		{Name: "head-404", Says: "HEAD answers 404 where GET answers 200",
-			Finds: []string{"method/head-mirrors-get"},
-			bend:  after("HEAD", "/boats/*", func(_ *call, a *reply) { a.status = http.StatusNotFound })},
+			Finds:      []string{"method/head-mirrors-get"},
+			middleware: after("HEAD", "/boats/*", func(_ *call, a *reply) { a.status = http.StatusNotFound })},
 		{Name: "head-length-wrong", Says: "HEAD of a boat says that its body has one byte",
 			Finds: []string{"method/head-length-agrees"},
-			bend: on("HEAD", "/boats/*", func(c *call) {
+			middleware: on("HEAD", "/boats/*", func(c *call) {
 				a := c.good()
 				maps.Copy(c.w.Header(), a.header)
 				c.w.Header().Set("Content-Length", "1")
@@ -77,7 +77,7 @@ func methodFaults() []Fault {
 			})},
 		{Name: "options-lies", Says: "OPTIONS names methods that answer 405",
 			Finds: []string{"method/options-agrees"},
-			bend: after("OPTIONS", "", func(_ *call, a *reply) {
+			middleware: after("OPTIONS", "", func(_ *call, a *reply) {
 				a.header.Set("Allow", strings.Join(strings.Fields(known), ", "))
 			})},
 	}

@@ -17,7 +17,7 @@ func raceFaults() []Fault {
 	return []Fault{
 		{Name: "creates-collide", Says: "boats made at the same time may get the same id",
 			Finds: []string{"race/creates-together"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var busy atomic.Int64
 				return on("POST", "/boats", func(c *call) {
 					n := busy.Add(1)
@@ -36,7 +36,7 @@ func raceFaults() []Fault {
 			}()},
 		{Name: "deletes-collide", Says: "deletes of one boat at the same time answer 500",
 			Finds: []string{"race/deletes-together"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var busy atomic.Int64
 				return on("DELETE", "/boats/*", func(c *call) {
 					n := busy.Add(1)
@@ -52,7 +52,7 @@ func raceFaults() []Fault {
 			}()},
 		{Name: "replaces-tear", Says: "replaces at the same time are mixed: the name of one, the port of another",
 			Finds: []string{"race/replaces-together"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var busy atomic.Int64
 				return on("PUT", "/boats/*", func(c *call) {
 					n := busy.Add(1)
@@ -76,7 +76,7 @@ func raceFaults() []Fault {
 			}()},
 		{Name: "unique-races", Says: "boats of one name made at the same time are all stored",
 			Finds: []string{"race/unique-together"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var busy atomic.Int64
 				return on("POST", "/boats", func(c *call) {
 					n := busy.Add(1)

@@ -12,9 +12,9 @@ func repeatFaults() []Fault {
 	return []Fault{
 		{Name: "reads-are-counted", Says: "reading a boat counts up a number that the list shows",
 			Finds: []string{"repeat/read-is-safe"}, Also: []string{"input/refused-changes-nothing", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-is-idempotent"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var views atomic.Int64
-				return bents(
+				return chain(
 					after("GET", "/boats/*", func(*call, *reply) { views.Add(1) }),
 					after("GET", "/boats", func(_ *call, a *reply) {
 						n := views.Load()
@@ -23,7 +23,7 @@ func repeatFaults() []Fault {
 			}()},
 		{Name: "reads-differ", Says: "each read of a boat shows another hint",
 			Finds: []string{"repeat/read-is-stable"}, Also: []string{"input/refused-changes-nothing", "lifecycle/amend-merges", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-is-idempotent"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
 					if a.status == http.StatusOK {
@@ -34,7 +34,7 @@ func repeatFaults() []Fault {
 			}()},
 		{Name: "second-put-conflicts", Says: "the same PUT once more answers 409",
 			Finds: []string{"repeat/replace-is-idempotent"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var puts memory[string]
 				return on("PUT", "/boats/*", func(c *call) {
 					before, known := puts.swap(c.r.URL.Path, string(c.body))
@@ -47,7 +47,7 @@ func repeatFaults() []Fault {
 			}()},
 		{Name: "put-counts-up", Says: "the same PUT once more changes the home port",
 			Finds: []string{"repeat/replace-is-idempotent"},
-			bend: func() bend {
+			middleware: func() middleware {
 				var puts memory[string]
 				var n atomic.Int64
 				return after("PUT", "/boats/*", func(c *call, a *reply) {
@@ -61,7 +61,7 @@ func repeatFaults() []Fault {
 			}()},
 		{Name: "second-delete-500", Says: "deleting a boat that is gone answers 500",
 			Finds: []string{"repeat/delete-is-idempotent", "absence/deleted-delete"}, Also: []string{"race/deletes-together"},
-			bend: after("DELETE", "/boats/*", func(c *call, a *reply) {
+			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				if id := c.number(); a.status == http.StatusNotFound && id > 0 && id <= c.h.store.last("boats") {
 					a.status = http.StatusInternalServerError
 					a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
@@ -69,14 +69,14 @@ func repeatFaults() []Fault {
 			})},
 		{Name: "berth-put-always-creates", Says: "PUT on a berth that is there answers 201 as if it were new",
 			Finds: []string{"repeat/put-create-is-idempotent"}, Also: []string{"lifecycle/replace-answers"}, Resource: "berths",
-			bend: after("PUT", "/berths/*", func(_ *call, a *reply) {
+			middleware: after("PUT", "/berths/*", func(_ *call, a *reply) {
 				if a.status == http.StatusOK {
 					a.status = http.StatusCreated
 				}
 			})},
 		{Name: "berth-put-repeat-refused", Says: "PUT on a berth that is there answers 409",
 			Finds: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-answers"}, Resource: "berths",
-			bend: on("PUT", "/berths/*", func(c *call) {
+			middleware: on("PUT", "/berths/*", func(c *call) {
 				if c.item() != nil && !c.conditional() {
 					refuse(c.w, c.r, http.StatusConflict, "there is such a berth already")
 					return
@@ -85,7 +85,7 @@ func repeatFaults() []Fault {
 			})},
 		{Name: "patch-appends", Says: "the same PATCH once more adds to a text",
 			Finds: []string{"repeat/amend-repeat"}, Also: []string{"lifecycle/amend-merges"},
-			bend: after("PATCH", "/boats/*", func(c *call, a *reply) {
+			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusOK {
 					c.h.change(a.id(), func(b *Boat) {
 						port := "Skerry"
@@ -98,7 +98,7 @@ func repeatFaults() []Fault {
 			})},
 		{Name: "post-refused-and-stored", Says: "a POST that was sent before answers 409, and stores the boat all the same",
 			Finds: []string{"repeat/post-makes-another", "input/duplicate-unique"}, Also: []string{"race/unique-together"},
-			bend: on("POST", "/boats", func(c *call) {
+			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusConflict {
 					m := c.members()
@@ -107,23 +107,23 @@ func repeatFaults() []Fault {
 				}
 				c.give(a)
 			})},
-		{Name: "key-unheard", Says: "Idempotency-Key is not heard",
+		{Name: "key-unheard", Says: "Idempotency-Key is ignored",
 			Finds: []string{"repeat/key-replays"}, Also: []string{"repeat/key-differs"},
-			bend: on("POST", "/boats/*/stays", func(c *call) {
+			middleware: on("POST", "/boats/*/stays", func(c *call) {
 				c.r.Header.Del("Idempotency-Key")
 				c.give(c.good())
 			})},
 		{Name: "key-ignores-body", Says: "an Idempotency-Key gives the first answer again, whatever is sent with it",
-			Finds: []string{"repeat/key-differs"},
-			bend:  replaying(func(c *call) string { return c.r.URL.Path + c.r.Header.Get("Idempotency-Key") })},
+			Finds:      []string{"repeat/key-differs"},
+			middleware: replaying(func(c *call) string { return c.r.URL.Path + c.r.Header.Get("Idempotency-Key") })},
 		{Name: "keys-are-mixed-up", Says: "any Idempotency-Key gives the answer of the key before",
 			Finds: []string{"repeat/keys-are-separate"}, Also: []string{"repeat/key-differs"},
-			bend: replaying(func(c *call) string { return c.r.URL.Path })},
+			middleware: replaying(func(c *call) string { return c.r.URL.Path })},
 	}
 }
 
 // replaying gives a stay's first answer again, as often as a key comes again.
-func replaying(key func(c *call) string) bend {
+func replaying(key func(c *call) string) middleware {
 	var first memory[*reply]
 	return on("POST", "/boats/*/stays", func(c *call) {
 		if c.r.Header.Get("Idempotency-Key") == "" {

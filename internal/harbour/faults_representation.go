@@ -9,7 +9,7 @@ import (
 
 // representationFaults are about answers that a program can use.
 func representationFaults() []Fault {
-	item := func(change func(c *call, a *reply)) bend {
+	item := func(change func(c *call, a *reply)) middleware {
 		return after("GET HEAD", "/boats/*", func(c *call, a *reply) {
 			if a.status == http.StatusOK {
 				change(c, a)
@@ -19,25 +19,25 @@ func representationFaults() []Fault {
 	return []Fault{
 		{Name: "json-as-text", Says: "a boat is answered as text/plain",
 			Finds: []string{"representation/type-is-declared"}, Also: []string{"representation/accept-is-heard"},
-			bend: item(func(_ *call, a *reply) { a.header.Set("Content-Type", "text/plain; charset=utf-8") })},
+			middleware: item(func(_ *call, a *reply) { a.header.Set("Content-Type", "text/plain; charset=utf-8") })},
 		{Name: "type-undeclared", Says: "a boat is answered without a Content-Type",
 			Finds: []string{"representation/type-is-declared"}, Also: []string{"representation/accept-is-heard"},
-			bend: item(func(_ *call, a *reply) { a.header["Content-Type"] = nil })},
-		{Name: "members-twice", Says: "a member stands twice in the JSON of a boat",
+			middleware: item(func(_ *call, a *reply) { a.header["Content-Type"] = nil })},
+		{Name: "members-twice", Says: "a member appears twice in the JSON of a boat",
 			Finds: []string{"representation/json-is-json"}, Also: []string{"input/odd-text-survives", "input/refused-changes-nothing", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "precondition/stale-write-refused", "race/replaces-together", "repeat/amend-repeat", "repeat/read-is-stable", "repeat/replace-is-idempotent", "representation/single-is-object"},
-			bend: item(func(_ *call, a *reply) {
+			middleware: item(func(_ *call, a *reply) {
 				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"in",`, 1))
 				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"out",`, 1))
 			})},
 		{Name: "json-is-latin", Says: "the list is JSON in Latin-1",
 			Finds: []string{"representation/json-is-json"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-selects", "lifecycle/list-is-a-list", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
-			bend: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) { m["moored"] = "Mole" })
 				a.body = []byte(strings.ReplaceAll(string(a.body), `"Mole"`, "\"M\xf4le\""))
 			})},
-		{Name: "no-content-with-body", Says: "DELETE answers 204 and a body behind it",
+		{Name: "no-content-with-body", Says: "DELETE answers 204, followed by a body",
 			Finds: []string{"representation/no-content-has-none"},
-			bend: on("DELETE", "/boats/*", func(c *call) {
+			middleware: on("DELETE", "/boats/*", func(c *call) {
 				a := c.good()
 				if a.status != http.StatusNoContent {
 					c.give(a)
@@ -53,25 +53,25 @@ func representationFaults() []Fault {
 			})},
 		{Name: "read-says-fail", Says: "a boat that is not there answers 200 with the words of an error",
 			Finds: []string{"absence/missing-read", "representation/success-means-success"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-head", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"},
-			bend: after("GET", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("GET", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusNotFound {
 					a.status = http.StatusOK
 					a.say("application/json", `{"success":false,"error":"no such boat"}`)
 				}
 			})},
 		{Name: "status-contradicts", Says: "the status in the body of an error is another than that of the answer",
-			Finds: []string{"representation/status-agrees"},
-			bend:  onErrors(func(_ *call, a *reply) { a.edit(func(m map[string]any) { m["status"] = 500 }) })},
+			Finds:      []string{"representation/status-agrees"},
+			middleware: onErrors(func(_ *call, a *reply) { a.edit(func(m map[string]any) { m["status"] = 500 }) })},
 		{Name: "errors-differ", Says: "405 is explained in plain text, all else in JSON",
 			Finds: []string{"representation/errors-look-alike"},
-			bend: onErrors(func(_ *call, a *reply) {
+			middleware: onErrors(func(_ *call, a *reply) {
 				if a.status == http.StatusMethodNotAllowed {
 					a.say("text/plain; charset=utf-8", "that cannot be done here")
 				}
 			})},
 		{Name: "errors-leak", Says: "a refusal holds a stack trace",
 			Finds: []string{"representation/errors-leak-nothing"},
-			bend: onErrors(func(_ *call, a *reply) {
+			middleware: onErrors(func(_ *call, a *reply) {
 				if a.status == http.StatusUnprocessableEntity {
 					a.edit(func(m map[string]any) {
 						m["debug"] = "goroutine 41 [running]:\nmain.(*register).add(0xc0000b4000)\n\t/srv/harbour/register.go:118 +0x2a1"
@@ -80,7 +80,7 @@ func representationFaults() []Fault {
 			})},
 		{Name: "errors-leak-sql", Says: "a name that is taken answers with the statement of the database",
 			Finds: []string{"representation/errors-leak-nothing"},
-			bend: onErrors(func(_ *call, a *reply) {
+			middleware: onErrors(func(_ *call, a *reply) {
 				if a.status == http.StatusConflict || a.status == http.StatusUnprocessableEntity {
 					a.edit(func(m map[string]any) {
 						m["detail"] = "ERROR: duplicate key value: INSERT INTO boats (name, length_m) VALUES ('x', 1)"
@@ -89,7 +89,7 @@ func representationFaults() []Fault {
 			})},
 		{Name: "accept-500", Says: "an Accept of an unknown type answers 500",
 			Finds: []string{"representation/accept-is-heard"},
-			bend: after("", "", func(_ *call, a *reply) {
+			middleware: after("", "", func(_ *call, a *reply) {
 				if a.status == http.StatusNotAcceptable {
 					a.status = 500
 					a.edit(func(m map[string]any) { m["status"] = 500 })
@@ -97,16 +97,16 @@ func representationFaults() []Fault {
 			})},
 		{Name: "accept-unheard", Says: "the tides of a day come as CSV, whatever Accept says",
 			Finds: []string{"representation/accept-is-heard"}, Also: []string{"lifecycle/read-agrees-with-list", "repeat/read-is-stable", "representation/single-is-object"}, Resource: "tides",
-			bend: on("GET HEAD", "/tides/*", func(c *call) {
+			middleware: on("GET HEAD", "/tides/*", func(c *call) {
 				c.r.Header.Set("Accept", "text/csv")
 				c.give(c.good())
 			})},
 		{Name: "no-vary", Says: "the tides depend on Accept and do not say so",
 			Finds: []string{"representation/vary-is-said"}, Resource: "tides",
-			bend: bents(after("GET", "/tides", dropVary), after("GET", "/tides/*", dropVary))},
+			middleware: chain(after("GET", "/tides", dropVary), after("GET", "/tides/*", dropVary))},
 		{Name: "item-in-array", Says: "a boat by itself is an array of one",
 			Finds: []string{"representation/single-is-object"}, Also: []string{"input/odd-text-survives", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "race/replaces-together"},
-			bend: item(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
+			middleware: item(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
 	}
 }
 

@@ -42,7 +42,7 @@ type Server struct {
 type harbour struct {
 	store *store
 	// bends are the bad habits, in the order in which they were named.
-	bends   []bend
+	bends   []middleware
 	keeping durability
 }
 
@@ -56,8 +56,8 @@ func Start(o Options) (s *Server, err error) {
 	for _, name := range o.Faults {
 		faults[name] = true
 		f, _ := fault(name)
-		if f.bend != nil {
-			s.h.bends = append(s.h.bends, f.bend)
+		if f.middleware != nil {
+			s.h.bends = append(s.h.bends, f.middleware)
 		}
 	}
 	if o.Data == "" {
@@ -84,7 +84,7 @@ func Start(o Options) (s *Server, err error) {
 		return nil, errors.Join(fmt.Errorf("cannot listen on %s: %w", o.Listen, err), s.h.store.close(), s.h.keeping.close(), s.drop())
 	}
 	s.URL = "http://" + listener.Addr().String()
-	s.http = &http.Server{Handler: bents(s.h.bends...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
+	s.http = &http.Server{Handler: chain(s.h.bends...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
 	go func() {
 		defer close(s.done)
 		// Serve always ends with an error; that of a shutdown is nothing new.

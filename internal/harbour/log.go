@@ -53,7 +53,7 @@ func (h *harbour) sessions() resource {
 			}
 		}
 		challenge(w)
-		refuse(w, r, http.StatusUnauthorized, "name and pin do not belong together")
+		refuse(w, r, http.StatusUnauthorized, "name and pin do not match")
 	}}
 }
 

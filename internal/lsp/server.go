@@ -197,7 +197,7 @@ func (s *Server) execute(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2
 		return err
 	}
 	if p.Command != runCommand || len(p.Arguments) == 0 || s.Run == nil {
-		return &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: "there is the command " + runCommand + " with a file, --only and a title"}
+		return &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: "the command is " + runCommand + " with a file, --only and a title"}
 	}
 	go func() {
 		text, err := s.Run(ctx, append([]string{"run", "--color", "never"}, p.Arguments...)...)

@@ -54,7 +54,7 @@ func (g *Grid) add(c *event.Check, e *event.ScenarioFinished) {
 	g.Requests += e.Requests
 	g.Took += e.Took
 	g.verdicts[e.Verdict]++
-	if e.Verdict == event.LeftOut || c.Column == "" {
+	if e.Verdict == event.Skipped || c.Column == "" {
 		return
 	}
 	g.columns[c.Family()], g.heads[c.Family()], g.rows[c.Operation] = c.ColumnAt, c.Column, c.RowAt
@@ -91,7 +91,7 @@ type Tally struct {
 func (g *Grid) Tally() []Tally {
 	var out []Tally
 	for _, one := range []Tally{{event.Held, g.verdicts[event.Held], "held"}, {event.Failed, g.verdicts[event.Failed], "failed"}, {event.Warned, g.verdicts[event.Warned], "warned"},
-		{event.Blocked, g.verdicts[event.Blocked] + g.verdicts[event.NotReached], "blocked"}, {event.LeftOut, g.verdicts[event.LeftOut], "not applicable"}} {
+		{event.Blocked, g.verdicts[event.Blocked] + g.verdicts[event.NotReached], "blocked"}, {event.Skipped, g.verdicts[event.Skipped], "not applicable"}} {
 		if one.N > 0 {
 			out = append(out, one)
 		}

@@ -36,7 +36,7 @@ func (t *Terminal) promised(e *event.ScenarioFinished) {
 		t.promises = &promises{file: s.File, resource: s.Check.Resource}
 	}
 	o := &outcome{started: s, finished: e}
-	if e.Verdict != event.Held && e.Verdict != event.LeftOut {
+	if e.Verdict != event.Held && e.Verdict != event.Skipped {
 		o.steps = t.all
 	}
 	t.promises.checks = append(t.promises.checks, o)
@@ -104,7 +104,7 @@ func (t *Terminal) grid(p *promises) {
 	}
 	var parts []string
 	for _, one := range m.Tally() {
-		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.LeftOut: s.faint}[one.Verdict],
+		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.Skipped: s.faint}[one.Verdict],
 			fmt.Sprintf("%d %s", one.N, one.Word)))
 	}
 	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
@@ -126,7 +126,7 @@ func (p *promises) groups() []*group {
 	bySign := map[string]*group{}
 	for _, o := range p.checks {
 		v := o.finished.Verdict
-		if v == event.Held || v == event.LeftOut {
+		if v == event.Held || v == event.Skipped {
 			continue
 		}
 		sign := o.sign()
@@ -240,7 +240,7 @@ func (t *Terminal) group(g *group) {
 // checkStep is a step of a check on one line, and what was missed below it.
 func (t *Terminal) checkStep(st *event.StepFinished) {
 	s := t.Style
-	if st.Afterwards && len(st.Findings) == 0 || st.Verdict == event.LeftOut || st.Verdict == event.NotReached {
+	if st.Afterwards && len(st.Findings) == 0 || st.Verdict == event.Skipped || st.Verdict == event.NotReached {
 		return
 	}
 	mark := 0

@@ -89,11 +89,11 @@ func (t *Terminal) step(e *event.StepFinished) {
 		mark = 1
 	case event.Warned:
 		mark = 2
-	case event.Blocked, event.NotReached, event.LeftOut:
+	case event.Blocked, event.NotReached, event.Skipped:
 		mark = 3
 	}
-	if e.Afterwards && e.Verdict == event.LeftOut {
-		// A clean-up with nothing to clean up is left out without a word.
+	if e.Afterwards && e.Verdict == event.Skipped {
+		// A clean-up with nothing to clean up is not shown.
 		return
 	}
 	// Of a very long scenario the trail shows the beginning and all trouble.
@@ -162,8 +162,8 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 		what, style = "warned", s.warned
 	case event.NotReached:
 		what = "not finished"
-	case event.LeftOut:
-		what = "left out"
+	case event.Skipped:
+		what = "skipped"
 	}
 	width := min(max(t.Width, 60), 110)
 	trail := pad(t.trail(), 17)
@@ -222,11 +222,11 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 		for _, l := range e.Lacks {
 			t.field("lacks", l)
 		}
-	case event.LeftOut:
+	case event.Skipped:
 		if !t.Verbose {
 			return false
 		}
-		heading(3, "left out")
+		heading(3, "skipped")
 		t.field("why", e.Why)
 	case event.NotReached:
 		return false
@@ -346,7 +346,7 @@ func Excerpt(body []byte, n int) string {
 	return value.Cut(strings.Join(strings.Fields(string(body)), " "), n)
 }
 
-// Short is a URL as it stands in the request line, without scheme and host,
+// Short is a URL as written in the request line, without scheme and host,
 // unless the host is another machine.
 func Short(raw string) string {
 	u, err := url.Parse(raw)
@@ -430,7 +430,7 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		add(v.Failed, "failed", s.failed)
 		add(v.Blocked, "blocked", s.warned)
 		add(v.Warned, "warned", s.warned)
-		add(v.LeftOut, "not applicable", s.faint)
+		add(v.Skipped, "not applicable", s.faint)
 		add(v.NotReached, "not finished", s.warned)
 		return strings.Join(parts, ", ")
 	}

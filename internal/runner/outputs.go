@@ -123,7 +123,7 @@ func (o *outputs) event(e event.Event) {
 	if len(o.documents) == 0 {
 		return
 	}
-	t := record.Trimmed(e)
+	t := record.Recorded(e)
 	for _, d := range o.documents {
 		d.Event(t)
 	}

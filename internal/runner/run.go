@@ -18,7 +18,7 @@ type Config struct {
 	// Project and Resources are what was read: see resource.Load.
 	Project   *project.Project
 	Resources []*resource.Resource
-	// Engine are the choices of the engine; Service, Emit and Begins are set here.
+	// Engine are the choices of the engine; Service, Emit and Sending are set here.
 	Engine engine.Options
 	// Process is a service that is running already; nil for the project's own,
 	// where one is needed.
@@ -75,14 +75,14 @@ func (o *Outcome) Failed() bool {
 // or, with an outcome, of reports that could not be written.
 func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	p := c.Project
-	homeless, err := c.ready()
+	unaddressed, err := c.ready()
 	if err != nil {
 		return nil, err
 	}
 	o := c.Engine
 	o.Service, o.Describe = c.Process, resource.Describe
 	out := &Outcome{Coverage: c.coverage()}
-	if o.Service == nil && homeless {
+	if o.Service == nil && unaddressed {
 		s, end, err := startService(ctx, p, v)
 		if err != nil {
 			return nil, err
@@ -97,7 +97,7 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	if v.Begin != nil {
 		v.Begin(engine.Plan(p, o), docs.since())
 	}
-	o.Begins = v.Request
+	o.Sending = v.Request
 	o.Emit = func(e event.Event) {
 		docs.event(e)
 		if out.Coverage != nil {
@@ -113,14 +113,14 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	return out, err
 }
 
-// ready tells what keeps a run from beginning; homeless that some path is
+// ready tells what keeps a run from beginning; unaddressed that some path is
 // relative to nothing but the project's own service.
-func (c *Config) ready() (homeless bool, err error) {
+func (c *Config) ready() (unaddressed bool, err error) {
 	p := c.Project
 	list := p.Diagnostics
 	if list.Errors() == 0 && c.Engine.Base == "" && c.Process == nil {
 		away := p.Homeless()
-		if homeless = len(away) > 0; p.Service() == nil {
+		if unaddressed = len(away) > 0; p.Service() == nil {
 			list = away
 		}
 	}
@@ -137,7 +137,7 @@ func (c *Config) ready() (homeless bool, err error) {
 		n := len(p.Scenarios())
 		return false, usage("no scenario is chosen", fmt.Sprintf("--only, --tag and --skip-tag leave none of %d", n))
 	}
-	return homeless, nil
+	return unaddressed, nil
 }
 
 // coverage is what the exchanges are counted by, nil when nobody asked.

@@ -103,10 +103,10 @@ func (s *Service) wait(ctx context.Context, ended chan struct{}) error {
 		}
 		select {
 		case <-ended:
-			return errors.New("the service ended before it was ready; its last words:\n" + s.tail())
+			return errors.New("the service ended before it was ready; its last output:\n" + s.tail())
 		case <-ctx.Done():
 			s.Stop()
-			return fmt.Errorf("the service was not ready within %s; its last words:\n%s", s.o.Within, s.tail())
+			return fmt.Errorf("the service was not ready within %s; its last output:\n%s", s.o.Within, s.tail())
 		case <-tick.C:
 		}
 	}

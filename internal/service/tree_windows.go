@@ -27,7 +27,7 @@ func shell(command string) *exec.Cmd {
 func grow(cmd *exec.Cmd) (*tree, error) {
 	job, err := windows.CreateJobObject(nil, nil)
 	if err != nil {
-		return nil, fmt.Errorf("the service's processes cannot be held together: %w", err)
+		return nil, fmt.Errorf("the service's processes cannot be kept in one job: %w", err)
 	}
 	info := windows.JOBOBJECT_EXTENDED_LIMIT_INFORMATION{}
 	info.BasicLimitInformation.LimitFlags = windows.JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE
@@ -42,7 +42,7 @@ func grow(cmd *exec.Cmd) (*tree, error) {
 	}
 	if err != nil {
 		_ = windows.CloseHandle(job)
-		return nil, fmt.Errorf("the service's processes cannot be held together: %w", err)
+		return nil, fmt.Errorf("the service's processes cannot be kept in one job: %w", err)
 	}
 	return &tree{job: job, group: uint32(cmd.Process.Pid)}, nil
 }

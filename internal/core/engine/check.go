@@ -19,14 +19,14 @@ func (r *environment) checkOf(s *project.Scenario) *event.Check {
 
 func resourceKey(f *project.File, c *event.Check) string { return f.Path + "\x00" + c.Resource }
 
-// shutBy tells why a check is blocked without being run, or "".
-func (r *environment) shutBy(f *project.File, c *event.Check) string {
+// blockedBy tells why a check is blocked without being run, or "".
+func (r *environment) blockedBy(f *project.File, c *event.Check) string {
 	if c == nil {
 		return ""
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.shut[resourceKey(f, c)]
+	return r.blocked[resourceKey(f, c)]
 }
 
 func (r *environment) shutOff(f *project.File, c *event.Check, why string) {
@@ -34,6 +34,6 @@ func (r *environment) shutOff(f *project.File, c *event.Check, why string) {
 		why = "the examples of the resource do not work"
 	}
 	r.mu.Lock()
-	r.shut[resourceKey(f, c)] = why
+	r.blocked[resourceKey(f, c)] = why
 	r.mu.Unlock()
 }

@@ -30,11 +30,11 @@ type Options struct {
 	Base string
 	// Select says which scenarios run.
 	Select Selection
-	// Level is the lowest level whose miss fails: must, should or usual.
+	// Level is the lowest level at which a miss fails the run: must, should or usual.
 	Level string
-	// Begins is told of each request before it is sent, with secrets masked; it
+	// Sending is told of each request before it is sent, with secrets masked; it
 	// may be called from several goroutines at once.
-	Begins func(request string)
+	Sending func(request string)
 	// Describe fills in what is known of a check; nil for nothing.
 	Describe func(*event.Check)
 	// StopEarly ends the run after the first scenario that fails.
@@ -90,8 +90,8 @@ type environment struct {
 	mistake *mistake
 	// died is set once the service has ended by itself.
 	died bool
-	// shut are the resources whose probe was blocked, with the reason.
-	shut map[string]string
+	// blocked are the resources whose probe was blocked, with the reason.
+	blocked map[string]string
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 }
@@ -113,7 +113,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), shut: map[string]string{}, readings: map[string]*reading{}}
+	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -186,7 +186,7 @@ scenario "s"
   step "three"
     when status 404 of "one"
     send GET /y
-`, map[string]event.Verdict{"one": event.Held, "two": event.LeftOut, "three": event.Held}, []string{"GET /missing", "GET /y"}},
+`, map[string]event.Verdict{"one": event.Held, "two": event.Skipped, "three": event.Held}, []string{"GET /missing", "GET /y"}},
 		"redirects are followed when asked for": {`
 scenario "s"
   step "one"

@@ -262,7 +262,7 @@ func (t *step) refuse(why string) {
 		t.in.halted = strings.TrimPrefix(why, notOurs)
 		return
 	}
-	t.e.Verdict, t.e.Why = event.LeftOut, why
+	t.e.Verdict, t.e.Why = event.Skipped, why
 	if t.e.Afterwards {
 		return
 	}

@@ -38,9 +38,9 @@ func (r *environment) all(ctx context.Context, list []job) {
 		return
 	}
 	p := &pool{env: r, running: make(chan struct{}, r.o.Workers), window: make(chan struct{}, r.o.Workers*8), order: make(chan *slot, r.o.Workers*8)}
-	told := make(chan struct{})
+	emitted := make(chan struct{})
 	go func() {
-		defer close(told)
+		defer close(emitted)
 		p.tell()
 	}()
 	for _, j := range list {
@@ -51,7 +51,7 @@ func (r *environment) all(ctx context.Context, list []job) {
 	}
 	p.working.Wait()
 	close(p.order)
-	<-told
+	<-emitted
 }
 
 // tell passes on what has happened, in order.
@@ -74,7 +74,7 @@ func (p *pool) start(ctx context.Context, j job) {
 	}
 	p.window <- struct{}{}
 	p.order <- s
-	if j.s.Alone {
+	if j.s.Exclusive {
 		p.working.Wait()
 		run()
 		return

@@ -33,7 +33,7 @@ func TestAPanicInAScenarioCleansUp(t *testing.T) {
 			defer func() { what = recover() }()
 			ran(t, text.String(), func(o *Options) {
 				o.Workers = workers
-				o.Begins = func(request string) {
+				o.Sending = func(request string) {
 					mu.Lock()
 					begun = append(begun, request)
 					first := len(begun) == 1
@@ -78,7 +78,7 @@ func TestWorkersShareFiles(t *testing.T) {
 func TestBeginsIsMasked(t *testing.T) {
 	var told []string
 	ran(t, "secret token from env TOKEN\nscenario \"s\"\n  step \"one\"\n    send GET /list?key={token}\n    expect status 2xx\n", func(o *Options) {
-		o.Begins = func(request string) { told = append(told, request) }
+		o.Sending = func(request string) { told = append(told, request) }
 	})
 	require.Len(t, told, 1)
 	assert.Contains(t, told[0], "/list?key="+Hidden)

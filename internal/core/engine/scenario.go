@@ -71,19 +71,19 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	check := r.checkOf(j.s)
 	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.env.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
 	why := ""
-	switch shut := r.shutBy(f, check); {
-	case shut != "":
-		s.verdict, why = event.Blocked, shut
+	switch blocked := r.blockedBy(f, check); {
+	case blocked != "":
+		s.verdict, why = event.Blocked, blocked
 	case err != nil:
 		s.unprepared(err)
 	default:
 		s.runSteps()
 	}
 	if check != nil && check.ID != Probe && s.verdict == event.Held && s.judged == 0 {
-		s.verdict = event.LeftOut
+		s.verdict = event.Skipped
 	}
 	if s.refused != "" && (s.verdict == event.Held || s.verdict == event.NotReached) {
-		s.verdict, why = event.LeftOut, s.refused
+		s.verdict, why = event.Skipped, s.refused
 	}
 	if why == "" {
 		why = s.halted
@@ -237,7 +237,7 @@ func (s *flow) define(st *syntax.Statement, f *project.File) error {
 		} else if b.Or != nil {
 			s.names.Define(b.Name, b.Or)
 		} else {
-			return fmt.Errorf("the environment variable %s of `%s` is not set; `or VALUE` gives one for that case", b.Env, b.Name)
+			return fmt.Errorf("the environment variable %s of `%s` is not set; `or VALUE` gives a default", b.Env, b.Name)
 		}
 	case *syntax.Secret:
 		return s.secret(b, f)
@@ -360,7 +360,7 @@ func (s *flow) watchService(e *event.StepFinished) {
 	s.env.died = true
 	s.env.mu.Unlock()
 	if first {
-		s.emit(&event.Notice{Severe: true, Text: fmt.Sprintf("the service has ended by itself during step %q (%s:%d); its last words:\n%s", e.Title, e.File, e.Line, s.env.mask.text(last))})
+		s.emit(&event.Notice{Severe: true, Text: fmt.Sprintf("the service has ended by itself during step %q (%s:%d); its last output:\n%s", e.Title, e.File, e.Line, s.env.mask.text(last))})
 	}
 }
 

@@ -34,7 +34,7 @@ type job struct {
 // Plan counts the scenarios that would run, cases singly.
 func Plan(p *project.Project, o Options) int { return len(jobs(p, o)) }
 
-func jobs(p *project.Project, o Options) []job { return dealt(allJobs(p, o), o) }
+func jobs(p *project.Project, o Options) []job { return shardOf(allJobs(p, o), o) }
 
 func allJobs(p *project.Project, o Options) []job {
 	var out []job

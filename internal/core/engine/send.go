@@ -55,7 +55,7 @@ func (t *step) retry(d *builder, g *round) {
 		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
 		t.sendOnce([]*builder{d}, &attempt{round: g, role: event.Retry, n: n})
 		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
-		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.LeftOut || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.in.ctx.Err() != nil || t.env.stopped() {
+		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.Skipped || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.in.ctx.Err() != nil || t.env.stopped() {
 			if t.e.Verdict == event.Failed {
 				t.e.Why = fmt.Sprintf("tried %d times in %s", n, d.retry.For.Raw)
 			}
@@ -82,8 +82,8 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	if !ok {
 		return
 	}
-	if t.env.o.Begins != nil {
-		t.env.o.Begins(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
+	if t.env.o.Sending != nil {
+		t.env.o.Sending(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
 	}
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {

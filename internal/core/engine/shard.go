@@ -31,10 +31,10 @@ func (s Shard) String() string {
 	return fmt.Sprintf("%d/%d", s.I, s.N)
 }
 
-// dealt leaves the jobs of the shard. They are dealt out the same way wherever
+// shardOf leaves the jobs of the shard. They are divided the same way wherever
 // that is done: the longest first to the part that has least, those of unknown
 // length in turn. The probe of a resource goes with each part of its checks.
-func dealt(list []job, o Options) []job {
+func shardOf(list []job, o Options) []job {
 	if o.Select.Shard.N <= 1 {
 		return list
 	}

@@ -87,7 +87,7 @@ func (t *step) applies(st *syntax.Statement, w *syntax.When) bool {
 		return false
 	}
 	if !out.Held {
-		t.e.Verdict = event.LeftOut
+		t.e.Verdict = event.Skipped
 		t.e.Why = "not applicable: " + syntax.ClaimText(w.Claim) + " does not hold"
 	}
 	return out.Held
@@ -97,7 +97,7 @@ func (t *step) applies(st *syntax.Statement, w *syntax.When) bool {
 func (t *step) process(st *syntax.Statement) bool {
 	line := t.lineOf(st)
 	if t.env.o.Service == nil {
-		t.e.Verdict = event.LeftOut
+		t.e.Verdict = event.Skipped
 		t.e.Why = "not applicable: this run has not started the service itself (a `service` in " + project.ConfigName + ", and no --base)"
 		return false
 	}
@@ -116,12 +116,12 @@ func (t *step) lineOf(st *syntax.Statement) int { return t.f.Line(st) }
 func (t *step) lacking(err error) {
 	var unbound *scope.Unbound
 	if !errors.As(err, &unbound) {
-		t.miss(event.Finding{Verdict: event.Failed, Line: t.e.Line, Expected: "the request can be put together", Observed: []string{err.Error()}, Sent: -1})
+		t.miss(event.Finding{Verdict: event.Failed, Line: t.e.Line, Expected: "the request can be built", Observed: []string{err.Error()}, Sent: -1})
 		return
 	}
 	if t.e.Afterwards {
 		if t.e.Verdict == event.Held {
-			t.e.Verdict = event.LeftOut
+			t.e.Verdict = event.Skipped
 		}
 		t.e.Why = "nothing to do: " + unbound.Error()
 		return

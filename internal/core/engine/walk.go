@@ -93,7 +93,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 func (w *walk) members(body []byte) ([]*value.Value, string) {
 	v, err := value.Decode(string(body), value.Limits{Bytes: 1 << 31, Lenient: true})
 	if err != nil {
-		return nil, "GET " + w.url + " answered no JSON: " + err.Error()
+		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
 	}
 	members, err := w.view.Members(v)
 	if err != nil {

@@ -18,9 +18,9 @@ const (
 	Failed  Verdict = "failed"
 	Warned  Verdict = "warned"
 	Blocked Verdict = "blocked"
-	// LeftOut is a step whose `when` did not hold, or an `afterwards` step that
+	// Skipped is a step whose `when` did not hold, or an `afterwards` step that
 	// had nothing to clean up.
-	LeftOut Verdict = "left out"
+	Skipped Verdict = "skipped"
 	// NotReached is a step that a stopped run did not come to.
 	NotReached Verdict = "not reached"
 )
@@ -28,7 +28,7 @@ const (
 // rank orders verdicts by how much they count.
 func (v Verdict) rank() int {
 	switch v {
-	case LeftOut:
+	case Skipped:
 		return 0
 	case Held:
 		return 1
@@ -153,7 +153,7 @@ type StepFinished struct {
 	Findings   []Finding
 	// Lacks are the names a blocked step needed, with who should have bound them.
 	Lacks []string
-	// Why says why a step was left out.
+	// Why says why a step was skipped.
 	Why string
 	// Requests is how many requests the step sent, observations not counted.
 	Requests int

@@ -7,8 +7,8 @@ type Verdicts struct {
 	Failed  int `json:"failed"`
 	Blocked int `json:"blocked"`
 	Warned  int `json:"warned"`
-	// LeftOut did not apply; NotReached were cut off by an interrupt.
-	LeftOut    int `json:"left_out"`
+	// Skipped did not apply; NotReached were cut off by an interrupt.
+	Skipped    int `json:"skipped"`
 	NotReached int `json:"not_reached"`
 }
 
@@ -21,8 +21,8 @@ func (v *Verdicts) add(is Verdict) {
 		v.Blocked++
 	case Warned:
 		v.Warned++
-	case LeftOut:
-		v.LeftOut++
+	case Skipped:
+		v.Skipped++
 	case NotReached:
 		v.NotReached++
 	default:
@@ -30,12 +30,12 @@ func (v *Verdicts) add(is Verdict) {
 	}
 }
 
-// Ran are those that were carried out: all but the left out and not reached.
-func (v Verdicts) Ran() int { return v.All - v.LeftOut - v.NotReached }
+// Ran are those that were carried out: all but the skipped and the not reached.
+func (v Verdicts) Ran() int { return v.All - v.Skipped - v.NotReached }
 
 // Plus adds two counts up.
 func (v Verdicts) Plus(w Verdicts) Verdicts {
-	return Verdicts{v.All + w.All, v.Held + w.Held, v.Failed + w.Failed, v.Blocked + w.Blocked, v.Warned + w.Warned, v.LeftOut + w.LeftOut, v.NotReached + w.NotReached}
+	return Verdicts{v.All + w.All, v.Held + w.Held, v.Failed + w.Failed, v.Blocked + w.Blocked, v.Warned + w.Warned, v.Skipped + w.Skipped, v.NotReached + w.NotReached}
 }
 
 // Counts are the figures of a run.

@@ -63,15 +63,15 @@ func (f *Failure) Look() string {
 	case ClosedEarly:
 		return "the service closed the connection before its answer was whole: a handler that panics or exits does this"
 	case SlowConnect:
-		return "the address takes no connections: wrong port, or the service has stopped accepting"
+		return "the address accepts no connections: wrong port, or the service has stopped accepting"
 	case SlowAnswer:
-		return "the service took the request and never answered: a handler without an end, or a lock; `timeout` or --timeout allows more time"
+		return "the service took the request and never answered: a handler that never returns, or a lock; `timeout` or --timeout allows more time"
 	case SlowBody:
 		return "the answer began and stopped in the middle; `timeout` or --timeout allows more time"
 	case NotHTTP:
-		return "something else than an HTTP service listens there, or it speaks TLS: try https://"
+		return "something other than an HTTP service listens there, or it speaks TLS: try https://"
 	case TooLarge:
-		return "the answer is longer than this tool takes; --max-body allows more"
+		return "the answer is longer than the limit; --max-body raises it"
 	case BadLength:
 		return "Content-Length and the body disagree (RFC 9112 §6.3)"
 	case BadChunk:
@@ -81,7 +81,7 @@ func (f *Failure) Look() string {
 	case TooManyHops:
 		return "the service redirects further than `follow` allows, or in a circle"
 	case HostRefused:
-		return "only loopback addresses are spoken to; --allow-host HOST, or `allow` in an environment, permits another"
+		return "only loopback addresses are allowed; --allow-host HOST, or `allow` in an environment, permits another"
 	case UnknownHost:
 		return "no address is known for this name: is it spelled right?"
 	case TLS:

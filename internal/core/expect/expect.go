@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"usualpath/internal/core/jsonpath"
 
+	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -20,8 +20,8 @@ type Context struct {
 	Step func(title string) *Reply
 	// ReadFile reads a file of the project.
 	ReadFile func(name string) ([]byte, error)
-	// Baseline is the saved answer to compare with; accept is told what the
-	// answer is now and tells whether it was taken over.
+	// Baseline is the saved answer to compare with; it gets the answer of now,
+	// which may be saved in its place.
 	Baseline func(now []byte) (saved []byte, err error)
 	// Effect is what the request did to an observation; nil for one that could
 	// not be read, with the reason.
@@ -181,7 +181,7 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		}
 	}
 	if one.Kind == value.Array || one.Kind == value.Object || one.Kind == value.Null {
-		return miss("%s is %s, where a text was expected", at, value.Cut(one.String(), 120))
+		return miss("%s is %s, where expected a text", at, value.Cut(one.String(), 120))
 	}
 	return c.text(asked{p, s, at, one.Plain(), true})
 }

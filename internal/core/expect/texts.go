@@ -67,7 +67,7 @@ func compared(holds func(a asked, want string) bool) func(c *Context, a asked) O
 		}
 		out := miss("%s is %s", a.what, shown)
 		if v.Kind != value.String || len(n.Template.Parts) > 1 || n.Kind == syntax.Ref {
-			out.Found = append(out.Found, "wanted was "+value.Quoted(value.Cut(want, 160)))
+			out.Found = append(out.Found, "wanted "+value.Quoted(value.Cut(want, 160)))
 		}
 		return out
 	}

@@ -34,9 +34,9 @@ func Parse(text string) (*Query, error) {
 	segments := p.segments()
 	if p.err == nil && p.i < len(text) {
 		if strings.TrimLeft(text[p.i:], " \t\r\n") == "" {
-			p.fail(p.i, "no blanks after a JSONPath", "")
+			p.fail(p.i, "no spaces after a JSONPath", "")
 		} else {
-			p.fail(p.i, "a JSONPath segment was expected: `.name`, `[…]` or `..`, found "+p.here(), "")
+			p.fail(p.i, "expected a JSONPath segment: `.name`, `[…]` or `..`, found "+p.here(), "")
 		}
 	}
 	if p.err != nil {
@@ -144,9 +144,9 @@ func (p *parser) shorthand(where string) string {
 		if p.i < len(p.s) && (p.s[p.i] == '-' || p.s[p.i] >= '0' && p.s[p.i] <= '9') {
 			hint = "write a name with other characters as ['…'], an index as [0]"
 		}
-		p.fail(p.i, "a member name was expected "+where+", found "+p.here(), hint)
+		p.fail(p.i, "expected a member name "+where+", found "+p.here(), hint)
 	} else if p.peek() == '-' {
-		p.fail(p.i, "`-` cannot stand in a short member name", "write it as ['…']")
+		p.fail(p.i, "`-` is not allowed in a short member name", "write it as ['…']")
 	}
 	return p.s[start:p.i]
 }
@@ -171,7 +171,7 @@ func (p *parser) bracket() []selector {
 		if p.i == len(p.s) {
 			p.fail(open, "this `[` is not closed", "")
 		} else {
-			p.fail(p.i, "`,` or `]` was expected, found "+p.here(), "")
+			p.fail(p.i, "expected `,` or `]`, found "+p.here(), "")
 		}
 	}
 	return out
@@ -193,9 +193,9 @@ func (p *parser) selector() selector {
 	}
 	hint := ""
 	if nameFirst(rune(p.peek())) {
-		hint = "member names in brackets stand in quotes: ['…']"
+		hint = "member names in brackets are written in quotes: ['…']"
 	}
-	p.fail(p.i, "a selector was expected: a quoted name, an index, a slice, `*` or `?…`, found "+p.here(), hint)
+	p.fail(p.i, "expected a selector: a quoted name, an index, a slice, `*` or `?…`, found "+p.here(), hint)
 	return selector{}
 }
 
@@ -245,7 +245,7 @@ func (p *parser) integer() int64 {
 	text := p.s[start:p.i]
 	switch {
 	case p.i == digits:
-		p.fail(start, "a digit was expected after `-`", "")
+		p.fail(start, "expected a digit after `-`", "")
 	case p.s[digits] == '0' && p.i > digits+1:
 		p.fail(start, "no zeros before an index", "")
 	case text == "-0":
@@ -482,9 +482,9 @@ func (p *parser) comparable() (operand, logical) {
 	}
 	hint := ""
 	if p.peek() == '(' || p.peek() == '!' {
-		hint = "parentheses cannot stand inside a comparison"
+		hint = "parentheses are not allowed inside a comparison"
 	}
-	p.fail(p.i, "a condition was expected: `@…`, `$…`, a literal or a function, found "+p.here(), hint)
+	p.fail(p.i, "expected a condition: `@…`, `$…`, a literal or a function, found "+p.here(), hint)
 	return nil, nil
 }
 
@@ -501,7 +501,7 @@ func (p *parser) word() (operand, logical) {
 		case "null":
 			return literal{value.NewNull()}, nil
 		}
-		p.fail(start, "unknown word `"+name+"`", "texts stand in quotes; members of the current node are written @."+name)
+		p.fail(start, "unknown word `"+name+"`", "text is written in quotes; members of the current node are written @."+name)
 		return nil, nil
 	}
 	types, known := functionTypes[name]
@@ -530,7 +530,7 @@ func (p *parser) word() (operand, logical) {
 	}
 	p.blanks()
 	if p.err == nil && !p.take(")") {
-		p.fail(p.i, fmt.Sprintf("`)` was expected after the %d of %s(), found %s", len(types)-1, name, p.here()), "")
+		p.fail(p.i, fmt.Sprintf("expected `)` after the %d of %s(), found %s", len(types)-1, name, p.here()), "")
 	}
 	if p.err != nil {
 		return nil, nil

@@ -78,7 +78,7 @@ func (p *loader) placement(f *File) {
 	for _, st := range f.Statements {
 		switch st.Body.(type) {
 		case *syntax.ProjectName, *syntax.Defaults, *syntax.Environment, *syntax.Service:
-			p.say(f, wordSpan(st), "`"+st.Word+"` stands in "+ConfigName+" only", "move it there")
+			p.say(f, wordSpan(st), "`"+st.Word+"` is only allowed in "+ConfigName, "move it there")
 		}
 	}
 }
@@ -94,7 +94,7 @@ func (p *loader) checkConfig() {
 	for _, st := range p.Config.Statements {
 		switch b := st.Body.(type) {
 		case *syntax.Scenario, *syntax.Afterwards:
-			p.say(p.Config, wordSpan(st), "scenarios do not stand in "+ConfigName, "move it into a file of its own beside it")
+			p.say(p.Config, wordSpan(st), "scenarios are not allowed in "+ConfigName, "move it into a file of its own beside it")
 		case *syntax.Environment:
 			once(st, "environment "+b.Name)
 		case *syntax.Service:
@@ -150,7 +150,7 @@ func (p *loader) titles(f *File) {
 func (p *loader) twice(f *File, seen map[string]*syntax.Statement, what string, title *syntax.Node, st *syntax.Statement) {
 	key := what + " " + title.Template.Raw
 	if first, ok := seen[key]; ok {
-		p.say(f, title.Span, fmt.Sprintf("a second %s %q: the first stands in line %d", what, title.Template.Raw,
+		p.say(f, title.Span, fmt.Sprintf("a second %s %q: the first is on line %d", what, title.Template.Raw,
 			f.Source.Position(first.Span.Start).Line), "titles name one thing: change one of them")
 		return
 	}
@@ -327,7 +327,7 @@ func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 	turning := slices.ContainsFunc(flat, func(inner *syntax.Statement) bool { _, ok := inner.Body.(*syntax.Together); return ok })
 	for _, inner := range flat {
 		if _, ok := inner.Body.(*syntax.Retry); ok && turning {
-			c.p.say(c.f, inner.Span, "`retry` and `together` cannot stand in one step", "send the copies once, and let a step behind it retry until they show")
+			c.p.say(c.f, inner.Span, "`retry` and `together` cannot be used in one step", "send the copies once, and let a step behind it retry until they show")
 		}
 	}
 	if turning && c.known["turn"] == nil {
@@ -461,7 +461,7 @@ func (c *checker) files(st *syntax.Statement) {
 		if src := b.Predicate.Source; src != nil && src.Kind == "file" {
 			if data, name := need(src.Title); data != nil && b.Subject.Kind != "text" {
 				if _, err := value.Decode(string(data), value.Limits{}); err != nil {
-					c.p.say(c.f, src.Span, name+" is not JSON: "+err.Error(), "compare `text` with a file that is none")
+					c.p.say(c.f, src.Span, name+" is not JSON: "+err.Error(), "to compare text, write expect text same as")
 				}
 			}
 		}
@@ -514,7 +514,7 @@ func (c *checker) claim(claim syntax.Claim) {
 func (c *checker) stepKnown(n *syntax.Node) {
 	title, ok := n.Template.Plain()
 	if !ok {
-		c.p.say(c.f, n.Span, "a step is named as it is written: no names can stand here", "write the step's title")
+		c.p.say(c.f, n.Span, "a step is named as it is written: names are not allowed here", "write the step's title")
 		return
 	}
 	if c.steps[title] {
@@ -523,17 +523,17 @@ func (c *checker) stepKnown(n *syntax.Node) {
 	hint := ""
 	for _, s := range c.allSteps {
 		if s == title {
-			hint = "it comes later; only earlier steps have an answer"
+			hint = "that step comes later; only earlier steps have an answer"
 		}
 	}
 	if hint == "" {
 		if near := source.Nearest(title, c.allSteps); near != "" {
 			hint = fmt.Sprintf("did you mean %q?", near)
 		} else {
-			hint = "name a step of this scenario that stands before this one"
+			hint = "name an earlier step of this scenario"
 		}
 	}
-	c.p.say(c.f, n.Span, fmt.Sprintf("no step %q stands before this one", title), hint)
+	c.p.say(c.f, n.Span, fmt.Sprintf("no step %q comes before this one", title), hint)
 }
 
 func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {

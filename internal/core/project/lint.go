@@ -16,7 +16,7 @@ func (c *checker) unused() {
 		}
 		switch b.word {
 		case "keep", "let":
-			c.p.warn(c.f, b.span, "`"+name+"` is bound and never used", "use it as {"+name+"}, or take the line away")
+			c.p.warn(c.f, b.span, "`"+name+"` is bound and never used", "use it as {"+name+"}, or remove the line")
 		case "expect", "prefer", "need":
 			c.p.warn(c.f, b.span, "`"+name+"` is bound and never used", "use it as {"+name+"}, or take `as "+name+"` away")
 		}
@@ -41,7 +41,7 @@ func (p *loader) lintFile(f *File) {
 		switch b := st.Body.(type) {
 		case *syntax.Routine:
 			if b.Title != nil && !p.called(syntax.TitleText(b.Title)) {
-				p.warn(f, b.Title.Span, "nobody calls this routine", fmt.Sprintf("call it: do %q, or take it away", syntax.TitleText(b.Title)))
+				p.warn(f, b.Title.Span, "no scenario calls this routine", fmt.Sprintf("call it: do %q, or remove it", syntax.TitleText(b.Title)))
 			}
 		case *syntax.Let:
 			p.plainSecret(f, st, b)
@@ -81,7 +81,7 @@ func (p *loader) unusedLets(f *File) {
 	}
 	for _, st := range f.Statements {
 		if l, ok := st.Body.(*syntax.Let); ok && l.Name != "" && !used[l.Name] {
-			p.warn(f, l.NameSpan, "`"+l.Name+"` is bound and never used", "use it as {"+l.Name+"}, or take the line away")
+			p.warn(f, l.NameSpan, "`"+l.Name+"` is bound and never used", "use it as {"+l.Name+"}, or remove the line")
 		}
 	}
 }
@@ -121,14 +121,14 @@ func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
 	case send == nil && expects == 0 && len(st.Children) == 0:
 		p.warn(f, title, "this step does nothing", "write send GET /path below it")
 	case expects == 0 && !afterwards && send != nil:
-		p.warn(f, title, "this step expects nothing, so it passes whatever is answered", "write expect status 200 below it")
+		p.warn(f, title, "this step expects nothing, so it passes whatever the answer is", "write expect status 200 below it")
 	}
 	if send != nil && send.Method == "POST" && ok200 != nil && creates {
 		p.warn(f, ok200.Predicate.Span, "a create that answers 200 tells its client less than 201 does (RFC 9110 §15.3.2)",
 			"expect status 201, or 200 or 201 when the service is free to choose")
 	}
 	if noAnswer && keeps {
-		p.warn(f, title, "this step expects no answer and keeps something of it: no step that needs that can run", "take one of the two away")
+		p.warn(f, title, "this step expects no answer and keeps something of it: no step that needs that can run", "remove one of the two")
 	}
 }
 
@@ -168,7 +168,7 @@ func (p *loader) lintRequest(f *File, send *syntax.Statement) {
 	switch b := content.Body.(type) {
 	case *syntax.JSON:
 		if media != "" && !strings.Contains(strings.ToLower(media), "json") && !strings.Contains(media, "{") {
-			p.warn(f, content.Span, "JSON is sent as "+media, "take the other type away, or send it as text if that is what is tested")
+			p.warn(f, content.Span, "JSON is sent as "+media, "remove the other type, or send it as text if that is what is tested")
 		}
 	case *syntax.Text:
 		if media != "" || b.Value == nil || b.Value.Kind != syntax.String {
@@ -208,7 +208,7 @@ func (p *loader) lintTitles() {
 		for _, s := range f.scenarios {
 			raw := s.Raw()
 			if other := first[raw]; other != nil && other != f && raw != "" {
-				p.warn(f, s.Title.Span, fmt.Sprintf("a scenario of this title stands in %s too", other.Source.Name), "change one of them, so that --only means one")
+				p.warn(f, s.Title.Span, fmt.Sprintf("%s has a scenario with this title too", other.Source.Name), "change one of them, so that --only means one")
 			} else {
 				first[raw] = f
 			}

@@ -153,7 +153,7 @@ func Load(paths []string, o Options) *Project {
 	}
 	slices.SortFunc(p.loaded, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })
 	p.check()
-	p.Diagnostics = withoutEchoes(p.Diagnostics).Sort()
+	p.Diagnostics = withoutFollowUps(p.Diagnostics).Sort()
 	p.derive()
 	return p.Project
 }
@@ -182,9 +182,9 @@ func (p *loader) derive() {
 	p.Files = all
 }
 
-// withoutEchoes drops the warnings about files with errors: most would only be
-// an echo of those.
-func withoutEchoes(list source.Diagnostics) source.Diagnostics {
+// withoutFollowUps drops the warnings about files with errors: most would only be
+// a follow-up of those.
+func withoutFollowUps(list source.Diagnostics) source.Diagnostics {
 	spoiled := map[string]bool{}
 	for _, d := range list {
 		spoiled[d.File.Name] = spoiled[d.File.Name] || d.Severity == source.Error
@@ -389,7 +389,7 @@ func (p *loader) warn(f *File, at source.Span, message, hint string) {
 // project's folder.
 func (p *Project) Resolve(f *File, name string) (string, error) {
 	if filepath.IsAbs(name) {
-		return "", fmt.Errorf("files are named relative to the scenario file, not from the root")
+		return "", fmt.Errorf("name files relative to the scenario file, not from the root")
 	}
 	at := filepath.Join(f.Dir(), name)
 	root, err := filepath.EvalSymlinks(p.Root)

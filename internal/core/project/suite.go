@@ -24,8 +24,8 @@ type Scenario struct {
 	Head, Steps, Afterwards []*syntax.Statement
 	// Cases are the rows of `for each case`; nil without one.
 	Cases []Case
-	// Alone marks a scenario that never runs beside others.
-	Alone bool
+	// Exclusive marks a scenario that never runs beside others.
+	Exclusive bool
 	// Check is what the scenario proves of a resource, or nil.
 	Check *syntax.Check
 }
@@ -53,7 +53,7 @@ func (c Case) Names() []string {
 // Line is the line of the scenario's first word.
 func (s *Scenario) Line() int { return s.File.Line(s.Statement) }
 
-// Raw is the title as it stands in the file.
+// Raw is the title as written in the file.
 func (s *Scenario) Raw() string {
 	if s.Title == nil {
 		return ""
@@ -104,11 +104,11 @@ func (p *loader) head(s *Scenario) {
 		case *syntax.Check:
 			s.Check = b
 		case *syntax.Alone:
-			s.Alone = true
+			s.Exclusive = true
 		}
 		s.Head = append(s.Head, c)
 	}
-	s.Alone = s.Alone || effects
+	s.Exclusive = s.Exclusive || effects
 }
 
 // upsets tells whether a step must not run beside other scenarios: one with an
@@ -134,7 +134,7 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 			return rows
 		}
 		if len(st.Children) > 0 {
-			p.say(s.File, st.Children[0].Span, "rows stand in the file already", "write the rows here or name a file, not both")
+			p.say(s.File, st.Children[0].Span, "the rows are in the file already", "write the rows here or name a file, not both")
 		}
 		data, err := p.ReadFile(s.File, name)
 		if err != nil {
@@ -153,7 +153,7 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 		return rows
 	}
 	if len(st.Children) == 0 {
-		p.say(s.File, st.Span, "`for each case` has no rows", `write objects below it, one a line: { "name": "value" }`)
+		p.say(s.File, st.Span, "`for each case` has no rows", `write objects below it, one per line: { "name": "value" }`)
 	}
 	var first *syntax.Node
 	for _, r := range st.Children {
@@ -198,7 +198,7 @@ func parseRows(name, text string) ([]*value.Value, error) {
 		return nil, err
 	}
 	if v.Kind != value.Array {
-		return nil, fmt.Errorf("an array of rows was expected, found an %s", v.Kind)
+		return nil, fmt.Errorf("expected an array of rows, found an %s", v.Kind)
 	}
 	for i, row := range v.Items {
 		if row.Kind != value.Object {

@@ -80,13 +80,13 @@ func encodeLine(b *bytes.Buffer, l *line) error {
 	return nil
 }
 
-// JSON is an event as it stands in a record, without the line's end.
+// JSON is an event as written in a record, without the line's end.
 func JSON(e event.Event) ([]byte, error) {
 	var b bytes.Buffer
 	err := encodeLine(&b, toLine(e))
 	return bytes.TrimSpace(b.Bytes()), err
 }
 
-// Trimmed is an event as a record keeps it: reports that are written while the
+// Recorded is an event as a record keeps it: reports that are written while the
 // run happens see what those will see that are made of the record.
-func Trimmed(e event.Event) event.Event { return fromLine(toLine(e)) }
+func Recorded(e event.Event) event.Event { return fromLine(toLine(e)) }

@@ -17,7 +17,7 @@ import (
 )
 
 // Version is that of the format; docs/record.schema.json describes it.
-const Version = 1
+const Version = 2
 
 // MaxBody is the longest body that a record holds, in bytes; of a longer one it
 // keeps the beginning, the length and a digest.
@@ -318,10 +318,10 @@ func fromLine(l *line) event.Event {
 		return e
 	case l.step != nil:
 		s := l.step
-		e := &event.StepFinished{Scenario: s.Scenario, Index: s.Index, Title: s.Title, File: s.File, Line: s.Line, Verdict: event.Verdict(s.Verdict), Afterwards: s.Afterwards,
+		e := &event.StepFinished{Scenario: s.Scenario, Index: s.Index, Title: s.Title, File: s.File, Line: s.Line, Verdict: verdict(s.Verdict), Afterwards: s.Afterwards,
 			Took: duration(s.Took), Requests: s.Requests, Judged: s.Judged, Why: s.Why, Lacks: s.Lacks}
 		for _, f := range s.Findings {
-			e.Findings = append(e.Findings, event.Finding{Verdict: event.Verdict(f.Verdict), Line: f.Line, Expected: f.Expected, Observed: f.Observed, Because: f.Because, Look: f.Look, Sent: f.Exchange})
+			e.Findings = append(e.Findings, event.Finding{Verdict: verdict(f.Verdict), Line: f.Line, Expected: f.Expected, Observed: f.Observed, Because: f.Because, Look: f.Look, Sent: f.Exchange})
 		}
 		for _, x := range s.Exchanges {
 			e.Sent = append(e.Sent, x.sent())
@@ -329,7 +329,7 @@ func fromLine(l *line) event.Event {
 		return e
 	case l.scenarioFinished != nil:
 		s := l.scenarioFinished
-		return &event.ScenarioFinished{Scenario: s.Scenario, Verdict: event.Verdict(s.Verdict), Took: duration(s.Took), Steps: s.Steps, Requests: s.Requests, Why: s.Why}
+		return &event.ScenarioFinished{Scenario: s.Scenario, Verdict: verdict(s.Verdict), Took: duration(s.Took), Steps: s.Steps, Requests: s.Requests, Why: s.Why}
 	case l.notice != nil:
 		return &event.Notice{Text: l.notice.Text, Severe: l.notice.Severe}
 	case l.runFinished != nil:
@@ -337,4 +337,12 @@ func fromLine(l *line) event.Event {
 		return &event.RunFinished{Took: duration(r.Took), Counts: r.Counts, Interrupted: r.Interrupted, Unreachable: r.Unreachable, ServiceDied: r.ServiceDied}
 	}
 	return nil
+}
+
+// verdict is a verdict as recorded; version 1 called "skipped" "left out".
+func verdict(text string) event.Verdict {
+	if text == "left out" {
+		return event.Skipped
+	}
+	return event.Verdict(text)
 }

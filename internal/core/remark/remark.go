@@ -92,13 +92,13 @@ var rules = []rule{
 	}},
 	{"RFC 8259", func(l *look) string {
 		if exchange.IsJSON(l.ct) && len(l.a.Body) > 0 && l.bad != nil {
-			return "labelled " + l.ct + ", and no JSON: " + l.bad.Error()
+			return "labelled " + l.ct + ", but not JSON: " + l.bad.Error()
 		}
 		return ""
 	}},
 	{"RFC 9110 §15.3.5", func(l *look) string {
 		if l.a.Status == 200 && len(l.a.Body) == 0 && l.x.Request.Method != "HEAD" && l.x.Request.Method != "OPTIONS" {
-			return "200 with an empty body: 204 says that there is nothing, 404 that nothing was found"
+			return "200 with an empty body: 204 means that there is no content, 404 that nothing was found"
 		}
 		return ""
 	}},

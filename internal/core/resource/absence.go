@@ -29,7 +29,7 @@ func (s *script) deleted() {
 	s.removed(need("status not 202"))
 }
 
-// oddIDs are identities that no service should stumble over, as they stand in
+// oddIDs are identities that no service should stumble over, as they are in
 // a path.
 var oddIDs = []struct{ what, path string }{
 	{"a word", "no-such-word"}, {"zero", "0"}, {"a negative number", "-1"}, {"an exponent", "1e3"}, {"2^63", "9223372036854775808"},

@@ -9,8 +9,8 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
-// LeftOut is a check that was not derived, with the reason.
-type LeftOut struct {
+// NotApplicable is a check that was not derived, with the reason.
+type NotApplicable struct {
 	Check *Check
 	Why   string
 	// Skipped marks one that the resource statement skips.
@@ -19,18 +19,18 @@ type LeftOut struct {
 
 // Text is the resource's checks as scenarios of the language, in canonical
 // layout, and the checks that it gives no rise to.
-func (r *Resource) Text() (string, []LeftOut) {
+func (r *Resource) Text() (string, []NotApplicable) {
 	var b strings.Builder
-	var out []LeftOut
+	var out []NotApplicable
 	for i := range catalogue {
 		c := &catalogue[i]
 		if why, skipped := r.Skips[c.ID()]; skipped {
-			out = append(out, LeftOut{c, why, true})
+			out = append(out, NotApplicable{c, why, true})
 			continue
 		}
 		if c.Without != nil {
 			if why := c.Without(r); why != "" {
-				out = append(out, LeftOut{c, why, false})
+				out = append(out, NotApplicable{c, why, false})
 				continue
 			}
 		}

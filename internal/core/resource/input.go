@@ -75,7 +75,7 @@ func inputChecks() []Check {
 					s.attempt(m.what, append([]line{textBody(m.text, s.media())}, s.refusal("400 or 422")...)...)
 				}
 				if len(s.Make.Fields) > 0 {
-					s.attempt("a comma too many", append([]line{s.rawBody("", ",")}, s.refusal("400 or 422")...)...)
+					s.attempt("a trailing comma", append([]line{s.rawBody("", ",")}, s.refusal("400 or 422")...)...)
 				}
 			},
 		},

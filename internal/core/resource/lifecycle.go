@@ -111,7 +111,7 @@ func lifecycleChecks() []Check {
 		{
 			Name: "location-leads-there", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(posts, can("read")), Source: "RFC 9110 §10.2.2",
 			Proves: "Location of a create leads to what was made",
-			Cause:  "the path is put together from another id, or from the address behind a proxy",
+			Cause:  "the path is built from another id, or from the address behind a proxy",
 			Mend:   "build Location from the stored item and the request's own path",
 			Write: func(s *script) {
 				s.make(1, keep("place from header Location if there"))
@@ -420,7 +420,7 @@ func lifecycleChecks() []Check {
 				if n := strings.Trim(s.FilterFor, "0123456789."); n == "" {
 					value = "987654321"
 				}
-				s.step("ask for what nobody has", send("GET", s.coll()), queryLine(s.FilterName, value), expect("status 200 or 400 or 422"),
+				s.step("ask for what no item has", send("GET", s.coll()), queryLine(s.FilterName, value), expect("status 200 or 400 or 422"),
 					expect(s.ListAt+" is array when status 200"), expect(s.Members+" count 0 when status 200"))
 			},
 		},
@@ -584,7 +584,7 @@ var textVariants = []struct{ what, text string }{
 	{"combining marks", "Cafe\\u0301 Zo\\u0308e {turn}"},
 	{"markup", "<b>Gull</b> & Tern {turn}"},
 	{"quotes", "O'Hare \\\"Auk\\\" \\\\ {turn}"},
-	{"blanks inside", "Two  blanks {turn}"},
+	{"blanks inside", "Two  spaces {turn}"},
 }
 
 var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"}

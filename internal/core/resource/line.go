@@ -81,7 +81,7 @@ func quoted(text string) string {
 	return b.String()
 }
 
-// inQuotes is a text of the language, as it stands in a file, as a string.
+// inQuotes is a text of the language, as written in a file, as a string.
 func inQuotes(raw string) string { return `"` + raw + `"` }
 
 // of names a step whose answer is meant.
@@ -92,7 +92,7 @@ func memberOf(name, member string) string {
 	if syntax.IsName(member) {
 		return "{" + name + "." + member + "}"
 	}
-	return "{" + name + "[" + quoted(member) + "]}"
+	return "{" + name + "[" + value.Quoted(member) + "]}"
 }
 
 // step is one step of a derived scenario.

@@ -31,8 +31,8 @@ func raceChecks() []Check {
 		{
 			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: "delete", Without: needs(makes, can("delete", "read")), Source: atOnce,
 			Proves: "deletes of one item at the same time remove it, and nothing else, without an error of the service's own",
-			Cause:  "the item is looked up, and gone when it is removed",
-			Mend:   "remove in one step, and answer by what was removed",
+			Cause:  "the item is looked up first, and is gone by the time it is removed",
+			Mend:   "remove in one step, and answer according to what was removed",
 			Write: func(s *script) {
 				if s.observe(false) {
 					s.observeOthers("id")
@@ -88,7 +88,7 @@ func raceChecks() []Check {
 				return ""
 			}),
 			Proves: "creates at the same time with the same unique member make one item",
-			Cause:  "looking whether it is there and storing it are two steps",
+			Cause:  "checking whether it exists and storing it are two steps",
 			Mend:   "let the store enforce it",
 			Write: func(s *script) {
 				s.observe(false)
@@ -144,14 +144,14 @@ func durabilityChecks() []Check {
 		{
 			Name: "survives-restart", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
 			Proves: "what was made, replaced and deleted is so after the service has been stopped and started again",
-			Cause:  "data is kept in memory, or written now and then",
+			Cause:  "data is kept in memory, or written only now and then",
 			Mend:   "write before answering",
 			Write:  func(s *script) { lives(s, "restart", "expect") },
 		},
 		{
 			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: "create", Level: "should", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
 			Proves: "what was answered is so after the service has been killed without warning",
-			Cause:  "data is written when the service ends well",
+			Cause:  "data is written only when the service shuts down in order",
 			Mend:   "write before answering",
 			Write:  func(s *script) { lives(s, "kill", "prefer") },
 		},

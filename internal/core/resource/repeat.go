@@ -47,7 +47,7 @@ func repeatChecks() []Check {
 			Name: "put-create-is-idempotent", On: "create", Without: chooses, Source: "RFC 9110 §9.3.4",
 			Proves: "PUT of a new item answers 201, of the same item again 200 or 204, and there is one",
 			Cause:  "create and replace share a handler that always answers the same",
-			Mend:   "look whether the item is there, and answer by that",
+			Mend:   "check whether the item exists, and answer accordingly",
 			Write: func(s *script) {
 				s.observe(true)
 				gains := line{}

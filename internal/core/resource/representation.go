@@ -46,8 +46,8 @@ func representationChecks() []Check {
 		},
 		{
 			Name: "json-is-json", Causes: []string{"representation/type-is-declared"}, On: "read", Source: "RFC 8259",
-			Proves: "what says it is JSON is one JSON document, in UTF-8, without members that stand twice",
-			Cause:  "JSON is put together as text, or encoded in another character set",
+			Proves: "what says it is JSON is one JSON document, in UTF-8, without members that appear twice",
+			Cause:  "JSON is concatenated as text, or encoded in another character set",
 			Mend:   "let a JSON encoder write it",
 			Write: func(s *script) {
 				valid := []line{expect("body json when header Content-Type matches /json/i")}

@@ -233,7 +233,7 @@ func (rd *reader) line(c *syntax.Statement) {
 	}
 }
 
-// lineOf is a statement as it stands in its file, without its comment.
+// lineOf is a statement as written in its file, without its comment.
 func lineOf(f *project.File, st *syntax.Statement) string {
 	return strings.Join(strings.Fields(f.Source.Text[st.Span.Start:st.Span.End]), " ")
 }
@@ -343,7 +343,7 @@ func (rd *reader) paths(known map[string]*Resource) {
 		if n := source.Nearest(name, all); n != "" {
 			hint = "did you mean " + n + "?"
 		}
-		rd.say(rd.under.Span, "no resource `"+name+"` stands before this one", hint)
+		rd.say(rd.under.Span, "no resource `"+name+"` comes before this one", hint)
 	case !parent.creates():
 		rd.say(rd.under.Span, "no "+name+" can be made: that resource has no `make`", "write one")
 	default:

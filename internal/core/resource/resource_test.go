@@ -159,7 +159,7 @@ func TestStatementsThatCannotBe(t *testing.T) {
 		"resource a\n  collection /a\n  supports create\n":                                           "supports create and has no example",
 		"resource a\n  collection /a\n  identity chosen \"x\"\n":                                     "the same for every item",
 		"resource a\n  collection /a\n  make { \"b\": 1 }\n  required c\n":                           "has no member `c`, which is required",
-		"resource a\n  collection /a\n  under b\n":                                                   "no resource `b` stands before",
+		"resource a\n  collection /a\n  under b\n":                                                   "no resource `b` comes before",
 		"resource a\n  collection /a\n  under a\n":                                                   "cannot be under itself",
 		"resource a\n  collection /a\nresource a\n  collection /b\n":                                 "a second resource `a`",
 		"resource a\n  collection /a\n  collection /b\n":                                             "a second `collection`",

@@ -33,17 +33,17 @@ var functions = map[string]function{
 		id, err := uuid.NewRandomFromReader(randomReader{w.Rand})
 		return value.NewString(id.String()), err
 	}},
-	"random_int": {2, 2, "random_int(1, 6)", "a random whole number of these two and those between", func(w *World, a []*value.Value) (*value.Value, error) {
+	"random_int": {2, 2, "random_int(1, 6)", "a random whole number from the first to the second, both included", func(w *World, a []*value.Value) (*value.Value, error) {
 		lo, hi, err := twoInts(a)
 		if err != nil {
 			return nil, err
 		}
 		if hi < lo {
-			return nil, fmt.Errorf("random_int(%d, %d): the smaller number stands first", lo, hi)
+			return nil, fmt.Errorf("random_int(%d, %d): the smaller number comes first", lo, hi)
 		}
 		return value.NewInt(int64(lo) + w.Rand.Int64N(int64(hi)-int64(lo)+1)), nil
 	}},
-	"random_text": {1, 1, "random_text(12)", "so many random letters and digits", func(w *World, a []*value.Value) (*value.Value, error) {
+	"random_text": {1, 1, "random_text(12)", "a string of this many random letters and digits", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, err := size(a[0])
 		if err != nil {
 			return nil, err
@@ -66,14 +66,14 @@ var functions = map[string]function{
 	"today": {0, 0, "today()", "the date in UTC", func(w *World, _ []*value.Value) (*value.Value, error) {
 		return value.NewString(w.Now().UTC().Format(dateLayout)), nil
 	}},
-	"in_days": {1, 1, "in_days(3)", "the date so many days from today", func(w *World, a []*value.Value) (*value.Value, error) {
+	"in_days": {1, 1, "in_days(3)", "the date this many days from today", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Int()
 		if !ok || n > 4_000_000 || n < -4_000_000 {
 			return nil, fmt.Errorf("%s is not a number of days", value.Cut(a[0].String(), 40))
 		}
 		return value.NewString(w.Now().UTC().AddDate(0, 0, n).Format(dateLayout)), nil
 	}},
-	"repeat": {2, 2, `repeat("ab", 3)`, "a text so many times over", func(_ *World, a []*value.Value) (*value.Value, error) {
+	"repeat": {2, 2, `repeat("ab", 3)`, "a text, repeated this many times", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, err := size(a[1])
 		if err != nil {
 			return nil, err
@@ -93,7 +93,7 @@ var functions = map[string]function{
 	"upper": {1, 1, `upper("Text")`, "a text in upper case", func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToUpper(a[0].Plain())), nil
 	}},
-	"another": {1, 2, "another(id)", "a value of the form of this one that nothing is likely to have; with a list, none of the list", func(w *World, a []*value.Value) (*value.Value, error) {
+	"another": {1, 2, "another(id)", "a value of the same form that nothing is likely to have; with a list, none of the list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 {
 			return another(w.Rand, a[0])
 		}
@@ -212,7 +212,7 @@ func twoInts(a []*value.Value) (int, int, error) {
 func size(v *value.Value) (int, error) {
 	n, ok := v.Int()
 	if !ok || n < 0 || n > maxText {
-		return 0, fmt.Errorf("a count from 0 to %d was expected, found %s", maxText, value.Cut(v.String(), 40))
+		return 0, fmt.Errorf("expected a count from 0 to %d, found %s", maxText, value.Cut(v.String(), 40))
 	}
 	return n, nil
 }

@@ -143,7 +143,7 @@ func (s *Scope) Value(n *syntax.Node) (*value.Value, error) {
 				return nil, err
 			}
 			if _, twice := out.Get(key); twice {
-				return nil, fmt.Errorf("member %s stands twice in one object", value.Quoted(key))
+				return nil, fmt.Errorf("member %s appears twice in one object", value.Quoted(key))
 			}
 			out.Add(key, v)
 		}
@@ -196,7 +196,7 @@ func (s *Scope) Path(p *syntax.Path) (*jsonpath.Query, error) {
 		case v.Kind == value.String:
 			b.WriteString(value.QuoteName(v.Text))
 		case v.Kind == value.Array || v.Kind == value.Object:
-			return nil, fmt.Errorf("{%s} is an %s; only strings, numbers, booleans and null can stand in a JSONPath", part.Expr.Raw, v.Kind)
+			return nil, fmt.Errorf("{%s} is an %s; only strings, numbers, booleans and null are allowed in a JSONPath", part.Expr.Raw, v.Kind)
 		default:
 			b.WriteString(v.String())
 		}

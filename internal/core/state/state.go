@@ -44,7 +44,7 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 			return []*value.Value{body}, nil
 		}
 		if body.Kind != value.Array {
-			return nil, fmt.Errorf("it is not a list but %s; `in $.path` says where a wrapped list is", value.Cut(body.String(), 80))
+			return nil, fmt.Errorf("it is not a list but %s; `in $.path` says where the list is inside the answer", value.Cut(body.String(), 80))
 		}
 		return body.Items, nil
 	}

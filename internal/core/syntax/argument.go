@@ -29,7 +29,7 @@ var (
 	argPattern = argument{func(p *parser, _ Subject, pr *Predicate) {
 		p.blanks()
 		if p.peek() != '/' {
-			p.failHere("a regular expression was expected, found "+p.found(), "write matches /^[A-F][0-9]+$/")
+			p.failHere("expected a regular expression, found "+p.found(), "write matches /^[A-F][0-9]+$/")
 			return
 		}
 		pr.Shape = p.regexNode()
@@ -101,7 +101,7 @@ func (p *parser) sizeLimit(_ Subject, pr *Predicate) {
 	n, err := ParseSize(pr.LimitRaw)
 	if err != nil {
 		p.i = start
-		p.failHere("a size was expected, found "+p.found(), "write expect size under 10KiB")
+		p.failHere("expected a size, found "+p.found(), "write expect size under 10KiB")
 	}
 	pr.Limit = n
 }
@@ -127,7 +127,7 @@ func (p *parser) compared(s Subject, pr *Predicate) {
 		src.Kind = "file"
 		src.Title = p.plainString("a file name", `same as file "boat.json"`)
 	default:
-		p.failHere("a source was expected, found "+p.found(), `same as "step", $.x of "step", sent, file "F" or baseline`)
+		p.failHere("expected a source, found "+p.found(), `same as "step", $.x of "step", sent, file "F" or baseline`)
 	}
 	src.Span = Span{Start: start, End: p.i}
 	pr.Source = src
@@ -174,7 +174,7 @@ func (p *parser) effects(s Subject, pr *Predicate) {
 		}
 	}
 	if len(pr.Effects) > 1 && slices.ContainsFunc(pr.Effects, func(e Effect) bool { return e.Word == "unchanged" }) {
-		p.failHere("`unchanged` stands alone", "take the other effects away")
+		p.failHere("`unchanged` cannot be combined with other effects", "remove the other effects")
 	}
 }
 
@@ -189,13 +189,13 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 		return true
 	case !slices.Contains(effectWords, w):
 		p.i = start
-		p.failHere("an effect was expected, found "+p.found(), "write unchanged, gains 1, loses 1, changes 1 or gains { … }")
+		p.failHere("expected an effect, found "+p.found(), "write unchanged, gains 1, loses 1, changes 1 or gains { … }")
 		return false
 	case s.Kind == "state":
 		p.fail(Span{Start: start, End: p.i}, "state can only be unchanged", "name an observation to say what it "+w)
 		return false
 	case p.lineDone():
-		p.failHere("a count or a shape was expected, found "+p.found(), "write "+w+" 1, or "+w+" { … }")
+		p.failHere("expected a count or a shape, found "+p.found(), "write "+w+" 1, or "+w+" { … }")
 		return false
 	}
 	e := Effect{Word: w}

@@ -24,6 +24,11 @@ type cursor struct {
 	failedAt int
 	// pending are comments met inside a value, not yet given to a member.
 	pending []Comment
+	// literal are the places of a `{` that begins no {…}: trying them again, from
+	// inside and from outside a string, would take time without end.
+	literal map[int]bool
+	// nested counts the {…} around the cursor.
+	nested int
 }
 
 func (c *cursor) fail(span source.Span, message, hint string) {
@@ -188,7 +193,7 @@ func (c *cursor) needWord(w, form string) bool {
 		return true
 	}
 	c.blanks()
-	c.failHere("`"+w+"` was expected, found "+c.found(), "write "+form)
+	c.failHere("expected `"+w+"`, found "+c.found(), "write "+form)
 	return false
 }
 
@@ -200,11 +205,11 @@ func (c *cursor) name(what string) (string, source.Span) {
 	span := source.Span{Start: start, End: c.i}
 	switch {
 	case w == "":
-		c.failHere(what+" was expected, found "+c.found(), "names are letters, digits and `_`")
+		c.failHere("expected "+what+", found "+c.found(), "names are letters, digits and `_`")
 	case w[0] >= '0' && w[0] <= '9':
 		c.fail(span, "a name cannot start with a digit", "put a letter or `_` before it")
 	case c.peek() == '-' && w != "":
-		c.fail(source.Span{Start: start, End: c.i + 1}, "`-` cannot stand in a name", "names are letters, digits and `_`")
+		c.fail(source.Span{Start: start, End: c.i + 1}, "`-` is not allowed in a name", "names are letters, digits and `_`")
 	}
 	return w, span
 }

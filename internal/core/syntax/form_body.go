@@ -51,7 +51,7 @@ var (
 
 func (b *JSON) read(p *parser) {
 	if p.lineDone() {
-		p.failHere("a JSON value was expected, found "+p.found(), `write json { "name": "value" }`)
+		p.failHere("expected a JSON value, found "+p.found(), `write json { "name": "value" }`)
 		return
 	}
 	b.Value = p.value()
@@ -144,7 +144,7 @@ func (b *Pair) name(p *parser, word string) {
 	p.blanks()
 	b.Name = p.template(func() bool { return strings.IndexByte(" \t\r\n=", p.s[p.i]) >= 0 }, false)
 	if b.Name.Raw == "" {
-		p.failHere("a name was expected, found "+p.found(), "write "+word+" name = value")
+		p.failHere("expected a name, found "+p.found(), "write "+word+" name = value")
 	}
 }
 
@@ -154,7 +154,7 @@ func (b *Pair) value(p *parser, word string) {
 	}
 	if !p.takeByte('=') {
 		p.blanks()
-		p.failHere("`=` was expected, found "+p.found(), "write "+word+" name = value")
+		p.failHere("expected `=`, found "+p.found(), "write "+word+" name = value")
 		return
 	}
 	b.Value, b.Quoted = p.pairValue()
@@ -200,7 +200,7 @@ func (b *PartOf) read(p *parser) {
 	p.blanks()
 	b.Name = p.httpToken()
 	if b.Name == "" {
-		p.failHere("a name was expected, found "+p.found(), `write part name = value, or part name file "photo.png"`)
+		p.failHere("expected a name, found "+p.found(), `write part name = value, or part name file "photo.png"`)
 		return
 	}
 	if p.takeWord("file") {
@@ -210,7 +210,7 @@ func (b *PartOf) read(p *parser) {
 	}
 	if !p.takeByte('=') {
 		p.blanks()
-		p.failHere("`=` or `file` was expected, found "+p.found(), `write part name = value, or part name file "photo.png"`)
+		p.failHere("expected `=` or `file`, found "+p.found(), `write part name = value, or part name file "photo.png"`)
 		return
 	}
 	b.Value, b.Quoted = p.pairValue()

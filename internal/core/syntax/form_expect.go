@@ -69,7 +69,7 @@ func (b *Expectation) quantifier(p *parser) {
 			b.Quantifier = "at most"
 		default:
 			p.blanks()
-			p.failHere("`least` or `most` was expected, found "+p.found(), "write expect at least 1 status 201")
+			p.failHere("expected `least` or `most`, found "+p.found(), "write expect at least 1 status 201")
 			return
 		}
 	}
@@ -171,7 +171,7 @@ func (b *Keep) source(p *parser) {
 	case "text":
 		p.blanks()
 		if p.peek() != '/' {
-			p.failHere("a regular expression was expected, found "+p.found(), "write keep name from text /id=(\\d+)/")
+			p.failHere("expected a regular expression, found "+p.found(), "write keep name from text /id=(\\d+)/")
 			return
 		}
 		b.Pattern = p.regexNode()

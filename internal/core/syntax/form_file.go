@@ -23,7 +23,7 @@ func (b *Base) walk(w walker)   { w.template(b.URL) }
 // Scenario is `scenario "title"`.
 type Scenario struct{ Heading }
 
-var _ = form(Form{Word: "scenario", In: InFile, Below: InHead, Apart: true, Usage: `scenario "TITLE"`, Help: "Begins a scenario: steps that are run in order.",
+var _ = form(Form{Word: "scenario", In: InFile, Below: InHead, Apart: true, Usage: `scenario "TITLE"`, Help: "Starts a scenario: steps that run in order.",
 	Example: `scenario "title"`}, func() Body { return &Scenario{} })
 
 func (b *Scenario) read(p *parser) { b.Title = p.title("scenario") }
@@ -94,7 +94,7 @@ var _ = form(Form{Word: "defaults", In: InFile, Below: InDefaults, Apart: true, 
 // Environment is `environment NAME`.
 type Environment struct{ Named }
 
-var _ = form(Form{Word: "environment", In: InFile, Below: InEnvironment, Apart: true, Aligned: true, Usage: "environment NAME", Help: "Holds what is so in one environment; --env chooses it.",
+var _ = form(Form{Word: "environment", In: InFile, Below: InEnvironment, Apart: true, Aligned: true, Usage: "environment NAME", Help: "Holds the settings of one environment; --env chooses it.",
 	Example: "environment name"}, func() Body { return &Environment{} })
 
 // Service is `service NAME`.

@@ -28,13 +28,13 @@ func (b *Tags) read(p *parser) {
 			p.i++
 		}
 		if p.i == start {
-			p.failHere("a tag was expected, found "+p.found(), "tags are words, with commas between: tags crud, smoke")
+			p.failHere("expected a tag, found "+p.found(), "tags are words, with commas between: tags crud, smoke")
 			return
 		}
 		b.Tags = append(b.Tags, p.s[start:p.i])
 		if !p.takeByte(',') {
 			if w := p.nextWord(); w != "" && !p.lineDone() {
-				p.failHere("`,` was expected between tags, found "+p.found(), "write tags crud, smoke")
+				p.failHere("expected `,` between tags, found "+p.found(), "write tags crud, smoke")
 			}
 			return
 		}

@@ -28,7 +28,7 @@ func (b *Let) read(p *parser) {
 	}
 	if !p.takeByte('=') {
 		p.blanks()
-		p.failHere("`=` was expected, found "+p.found(), "write let "+b.Name+" = value, or let "+b.Name+" from env VARIABLE")
+		p.failHere("expected `=`, found "+p.found(), "write let "+b.Name+" = value, or let "+b.Name+" from env VARIABLE")
 		return
 	}
 	b.Value = p.value()

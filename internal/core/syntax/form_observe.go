@@ -55,7 +55,7 @@ func (b *Observe) clauses(p *parser, form string) {
 				p.failHere("paging names two query parameters", "write paging limit, offset")
 			}
 		default:
-			p.failHere("`in`, `by`, `without`, `ignoring` or `paging` was expected, found "+p.found(), form)
+			p.failHere("expected `in`, `by`, `without`, `ignoring` or `paging`, found "+p.found(), form)
 		}
 	}
 }
@@ -95,7 +95,7 @@ func (b *Observe) walk(w walker) {
 	w.paths(b.Ignoring)
 }
 
-// ObserveText is an observation on one line, as it stands in a file.
+// ObserveText is an observation on one line, as written in a file.
 func ObserveText(b *Observe) string {
 	l := &layout{}
 	b.print(l)
@@ -114,7 +114,7 @@ func (b *Guard) read(p *parser) {
 	b.Of.At = p.needTarget(form)
 	b.Of.clauses(p, form)
 	if !p.failed && b.Of.By == nil {
-		p.failHere("`by` was expected: it tells the members of the list apart", form)
+		p.failHere("expected `by`: it tells the members of the list apart", form)
 	}
 }
 

@@ -20,7 +20,7 @@ func (b *Header) read(p *parser) {
 		if p.peek() == '=' {
 			hint = "headers have a colon: header " + b.Name + ": value"
 		}
-		p.failHere("`:` was expected after the header's name, found "+p.found(), hint)
+		p.failHere("expected `:` after the header's name, found "+p.found(), hint)
 		return
 	}
 	b.Value = p.line()
@@ -63,13 +63,13 @@ func (b *Auth) read(p *parser) {
 	want := map[string]int{"basic": 2, "bearer": 1}[b.Scheme]
 	if want == 0 {
 		p.i -= len(b.Scheme)
-		p.failHere("`basic` or `bearer` was expected, found "+p.found(), "write "+form)
+		p.failHere("expected `basic` or `bearer`, found "+p.found(), "write "+form)
 		return
 	}
 	for len(b.Values) < want && !p.failed {
 		p.blanks()
 		if p.lineDone() {
-			p.failHere("a value was expected, found "+p.found(), "write "+form)
+			p.failHere("expected a value, found "+p.found(), "write "+form)
 			return
 		}
 		b.Values = append(b.Values, p.value())

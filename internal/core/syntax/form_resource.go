@@ -67,7 +67,7 @@ var (
 
 func (b *Example) read(p *parser) {
 	if p.lineDone() {
-		p.failHere("a JSON value was expected, found "+p.found(), "write "+b.form)
+		p.failHere("expected a JSON value, found "+p.found(), "write "+b.form)
 		return
 	}
 	b.Value = p.value()
@@ -109,9 +109,9 @@ var (
 		Example: `required name, length_m`}, func() Body { return &Required{} })
 	_ = form(Form{Word: "unique", In: InResource, Usage: "unique NAME, …", Help: "Members that no two items share.",
 		Example: `unique name`}, func() Body { return &Unique{} })
-	_ = form(Form{Word: "hidden", In: InResource, Usage: "hidden NAME, …", Help: "Members that are taken and never shown.",
+	_ = form(Form{Word: "hidden", In: InResource, Usage: "hidden NAME, …", Help: "Members that are accepted and never shown.",
 		Example: `hidden pin`}, func() Body { return &Hidden{} })
-	_ = form(Form{Word: "supports", In: InResource, Usage: "supports OPERATION, …", Help: "What there is: list, create, read, replace, amend, delete; without this line what has an example, and then only methods that such a path never has are tried as unsupported.",
+	_ = form(Form{Word: "supports", In: InResource, Usage: "supports OPERATION, …", Help: "The operations: list, create, read, replace, amend, delete. Without this line: those with an example, and then only methods that such a path never has are tried as unsupported.",
 		Example: `supports list, create, read, replace, amend, delete`}, func() Body { return &Supports{} })
 	_ = form(Form{Word: "paging", In: InResource, Usage: "paging LIMIT, OFFSET", Help: "The query parameters that page the list.",
 		Example: `paging limit, offset`}, func() Body { return &PagedBy{} })
@@ -159,7 +159,7 @@ func (b *Reads) walk(w walker)   { w.node(b.Shape) }
 // Under is `under RESOURCE`.
 type Under struct{ Named }
 
-var _ = form(Form{Word: "under", In: InResource, Usage: "under NAME", Help: "The resource it belongs to, which stands before it in the file.",
+var _ = form(Form{Word: "under", In: InResource, Usage: "under NAME", Help: "The resource it belongs to; it comes earlier in the file.",
 	Example: `under boats`}, func() Body { return &Under{} })
 
 func (b *Under) read(p *parser) { b.Name, _ = p.name("a resource's name") }
@@ -205,7 +205,7 @@ func (b *Identity) read(p *parser) {
 	case p.takeWord("chosen"):
 		b.Chosen = p.str("a name with {turn} in it", `identity chosen "GP{turn}"`)
 	default:
-		p.failHere("how an item is told from others was expected, found "+p.found(), `write identity $.id, identity header Location, or identity chosen "GP{turn}"`)
+		p.failHere("expected how an item is told from others, found "+p.found(), `write identity $.id, identity header Location, or identity chosen "GP{turn}"`)
 	}
 	if !p.failed && p.takeWord("by") {
 		b.By = p.path()
@@ -295,7 +295,7 @@ type Skip struct {
 	Because *Node
 }
 
-var _ = form(Form{Word: "skip", In: InResource, Usage: `skip FAMILY/NAME because "…"`, Help: "Leaves a check out.",
+var _ = form(Form{Word: "skip", In: InResource, Usage: `skip FAMILY/NAME because "…"`, Help: "Skips a check.",
 	Example: `skip input/big-body because "the proxy in front refuses it"`}, func() Body { return &Skip{} })
 
 func (b *Skip) read(p *parser) {
@@ -364,7 +364,7 @@ func (p *parser) checkID(form string) (string, Span) {
 		if id == "" {
 			span = p.token()
 		}
-		p.fail(span, "a check was expected, found "+p.quoteOr(span), "write "+form+"; usualpath explain lists the checks")
+		p.fail(span, "expected a check, found "+p.quoteOr(span), "write "+form+"; usualpath explain lists the checks")
 	}
 	return id, span
 }

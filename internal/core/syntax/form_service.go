@@ -27,7 +27,7 @@ func (b *Cookies) walk(walker) {}
 // Allow is `allow HOST`.
 type Allow struct{ Host *Template }
 
-var _ = form(Form{Word: "allow", In: InEnvironment, Usage: "allow HOST", Help: "Lets a host be spoken to that is not this machine.",
+var _ = form(Form{Word: "allow", In: InEnvironment, Usage: "allow HOST", Help: "Allows requests to a host that is not this machine.",
 	Example: `allow host`}, func() Body { return &Allow{} })
 
 func (b *Allow) read(p *parser)  { b.Host = p.needLine("a host", "allow bench.example") }
@@ -64,14 +64,14 @@ type Ready struct {
 	Within Duration
 }
 
-var _ = form(Form{Word: "ready", In: InService, Usage: "ready METHOD PATH is STATUS [within DURATION]", Help: "How it is known that the service is ready; without it a listening port is enough.",
+var _ = form(Form{Word: "ready", In: InService, Usage: "ready METHOD PATH is STATUS [within DURATION]", Help: "When the service is ready; without it, when its port is listening.",
 	Example: `ready GET /path is 200 within 20s`}, func() Body { return &Ready{} })
 
 func (b *Ready) read(p *parser) {
 	form := "ready GET /healthz is 200 within 20s"
 	p.blanks()
 	if b.Method = p.httpToken(); b.Method == "" {
-		p.failHere("a method was expected, found "+p.found(), "write "+form)
+		p.failHere("expected a method, found "+p.found(), "write "+form)
 		return
 	}
 	b.Target = p.needTarget(form)
@@ -104,7 +104,7 @@ type Stop struct {
 	Within Duration
 }
 
-var _ = form(Form{Word: "stop", In: InService, Usage: "stop SIGNAL [within DURATION]", Help: "How the service is stopped, and when it is killed for not having heard.",
+var _ = form(Form{Word: "stop", In: InService, Usage: "stop SIGNAL [within DURATION]", Help: "How the service is stopped, and how long it has before it is killed.",
 	Example: `stop TERM within 5s`}, func() Body { return &Stop{} })
 
 func (b *Stop) read(p *parser) {
@@ -115,7 +115,7 @@ func (b *Stop) read(p *parser) {
 	case "TERM", "INT", "HUP", "QUIT", "KILL":
 	default:
 		p.i = start
-		p.failHere("a signal was expected, found "+p.found(), "write stop TERM within 5s; there are TERM, INT, HUP, QUIT and KILL")
+		p.failHere("expected a signal, found "+p.found(), "write stop TERM within 5s; there are TERM, INT, HUP, QUIT and KILL")
 		return
 	}
 	if p.takeWord("within") {

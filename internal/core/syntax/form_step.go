@@ -8,7 +8,7 @@ import (
 // Step is `step "title"`.
 type Step struct{ Heading }
 
-var _ = form(Form{Word: "step", In: InHead | InStep | InRoutine, Below: InStep, Role: RoleStep, Apart: true, Usage: `step "TITLE"`, Help: "Begins a step: one request, and what is expected of its answer.",
+var _ = form(Form{Word: "step", In: InHead | InStep | InRoutine, Below: InStep, Role: RoleStep, Apart: true, Usage: `step "TITLE"`, Help: "Starts a step: one request, and what is expected of its answer.",
 	Example: `step "title"`}, func() Body { return &Step{} })
 
 func (b *Step) read(p *parser) { b.Title = p.title("step") }
@@ -35,7 +35,7 @@ func (b *Do) read(p *parser) {
 		}
 		if !p.takeByte('=') {
 			p.blanks()
-			p.failHere("`=` was expected, found "+p.found(), `write do "routine" with name = value`)
+			p.failHere("expected `=`, found "+p.found(), `write do "routine" with name = value`)
 			return
 		}
 		one.Value = p.value()
@@ -69,7 +69,7 @@ func (b *Do) walk(w walker) {
 // Give is `give NAME, …`.
 type Give struct{ Names []NameAt }
 
-var _ = form(Form{Word: "give", In: InRoutine, Role: RoleFree, Usage: "give NAME, …", Help: "What the caller of the routine keeps.",
+var _ = form(Form{Word: "give", In: InRoutine, Role: RoleFree, Usage: "give NAME, …", Help: "The names that the caller of the routine gets.",
 	Example: `give name`}, func() Body { return &Give{} })
 
 func (b *Give) read(p *parser)  { b.Names = p.names("a name") }
@@ -82,7 +82,7 @@ type When struct {
 	Of *Node
 }
 
-var _ = form(Form{Word: "when", In: InStep, Role: RoleOpening, Usage: `when SUBJECT PREDICATE [of "STEP"]`, Help: "Leaves the step out when this does not hold of that step's answer, of the last one without `of`.",
+var _ = form(Form{Word: "when", In: InStep, Role: RoleOpening, Usage: `when SUBJECT PREDICATE [of "STEP"]`, Help: "Skips the step when this does not hold of that step's answer; without `of`, of the last answer.",
 	Example: `when status 200 of "step"`}, func() Body { return &When{} })
 
 func (b *When) read(p *parser) {
@@ -121,7 +121,7 @@ type (
 var (
 	_ = form(Form{Word: "restart", In: InStep, Role: RoleOpening, Usage: "restart service", Help: "Stops the service that the run has started, and starts it again on the same port and folder.",
 		Example: `restart service`}, func() Body { return &Restart{process{"restart"}} })
-	_ = form(Form{Word: "kill", In: InStep, Role: RoleOpening, Usage: "kill service", Help: "Ends the service without warning, and starts it again.",
+	_ = form(Form{Word: "kill", In: InStep, Role: RoleOpening, Usage: "kill service", Help: "Kills the service without warning, and starts it again.",
 		Example: `kill service`}, func() Body { return &Kill{process{"kill"}} })
 )
 
@@ -147,11 +147,11 @@ func (b *Send) read(p *parser) {
 	form := "send GET /path"
 	switch {
 	case b.Method == "":
-		p.failHere("a method was expected, found "+p.found(), "write "+form)
+		p.failHere("expected a method, found "+p.found(), "write "+form)
 		return
 	case p.peek() == '/' || p.peek() == ':':
 		p.i = start
-		p.failHere("a method was expected before the path, found "+p.found(), "write "+form)
+		p.failHere("expected a method before the path, found "+p.found(), "write "+form)
 		return
 	case b.Method == strings.ToLower(b.Method) && slices.Contains(Methods, strings.ToUpper(b.Method)):
 		p.fail(Span{Start: start, End: p.i}, "methods are case-sensitive (RFC 9110 §9.1)", "write send "+strings.ToUpper(b.Method))

@@ -91,7 +91,7 @@ type Range struct {
 // Template is text with names in it.
 type Template struct {
 	Span source.Span
-	// Raw is the text as it stands in the file (the dedented lines of a block).
+	// Raw is the text as written in the file (the dedented lines of a block).
 	Raw   string
 	Parts []Part
 }

@@ -21,7 +21,7 @@ func (p *parser) comparator() string {
 func (p *parser) needShape() *Node {
 	p.blanks()
 	if p.lineDone() {
-		p.failHere("a shape was expected, found "+p.found(), `write a value, a type or a pattern: is "B2", is integer 1.., is /re/`)
+		p.failHere("expected a shape, found "+p.found(), `write a value, a type or a pattern: is "B2", is integer 1.., is /re/`)
 		return nil
 	}
 	return p.shape()
@@ -32,7 +32,7 @@ func (p *parser) needValues(n int) []*Node {
 	for range n {
 		p.blanks()
 		if p.lineDone() {
-			p.failHere("a value was expected, found "+p.found(), `text stands in quotes: "…"`)
+			p.failHere("expected a value, found "+p.found(), `text is written in quotes: "…"`)
 			return out
 		}
 		out = append(out, p.value())
@@ -60,7 +60,7 @@ func (p *parser) listItems() []*Node {
 				p.i++
 			}
 			if p.i == start {
-				p.failHere("a list item was expected, found "+p.found(), "write lists GET, HEAD")
+				p.failHere("expected a list item, found "+p.found(), "write lists GET, HEAD")
 				return out
 			}
 			raw := p.s[start:p.i]
@@ -117,7 +117,7 @@ func (p *parser) statuses() []StatusClass {
 			one.Code = code
 			switch {
 			case w == "":
-				p.failHere("a status was expected, found "+p.found(), form)
+				p.failHere("expected a status, found "+p.found(), form)
 				return out
 			case w == "is":
 				p.fail(one.Span, "statuses follow directly", form)

@@ -142,7 +142,7 @@ func (p *parser) strayText(start int) {
 	case '*', '-':
 		hint = "there are no list marks; a line starts with a word: send, expect, …"
 	}
-	p.failHere("a statement was expected, found "+p.found(), hint)
+	p.failHere("expected a statement, found "+p.found(), hint)
 }
 
 func (p *parser) inCases() bool {
@@ -182,32 +182,32 @@ func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) b
 			return true
 		}
 		if p.top == nil {
-			p.fail(at, w+" stands in no scenario", `start one before it: scenario "title"`)
+			p.fail(at, w+" is outside a scenario", `start one before it: scenario "title"`)
 			return false
 		}
 		// A statement that lost its indentation: read it all the same.
-		p.report(at, w+" belongs to the "+p.top.Word+" before it and is indented", "put two blanks before it, or run usualpath fmt once it is mended")
+		p.report(at, w+" belongs to the "+p.top.Word+" before it and is indented", "indent it by two spaces, or run usualpath fmt once it is mended")
 	}
 	where := p.context()
 	switch {
 	case where&k.In == 0 && k.In == InFile:
-		p.fail(at, w+" starts in the first column", "take the blanks before it away")
+		p.fail(at, w+" starts in the first column", "remove the indentation")
 	case p.top == nil:
-		p.fail(at, w+" is indented, but nothing stands before it", `start with scenario "title" in the first column`)
+		p.fail(at, w+" is indented, but there is nothing before it", `start with scenario "title" in the first column`)
 	case where&k.In != 0:
 		return p.inOrder(st, k, where, at)
 	case p.top.form.Below == InHead && p.step == nil && k.In&(InStep|InRequest) != 0:
-		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
+		p.fail(at, w+" is outside a step", `start one before it: step "title"`)
 	case p.step != nil && k.In&InHead != 0:
-		p.fail(at, w+" stands before the first step of a scenario", "move it up, below the scenario's title")
+		p.fail(at, w+" belongs before the first step of a scenario", "move it up, below the scenario's title")
 	case p.step == nil && k.In&(InStep|InRequest) != 0 && where&InRoutine != 0:
-		p.fail(at, w+" stands in no step", `start one before it: step "title"`)
+		p.fail(at, w+" is outside a step", `start one before it: step "title"`)
 	case where&InRoutine != 0:
-		p.fail(at, w+" cannot stand under "+p.top.Word, "steps stand there")
+		p.fail(at, w+" is not allowed under "+p.top.Word, "only steps are allowed there")
 	case where == 0:
 		p.fail(at, "nothing belongs under `"+p.top.Word+"`", w+" needs a scenario or block of its own before it")
 	default:
-		p.fail(at, w+" cannot stand under "+p.top.Word, "there can stand "+listed(wordsIn(where)))
+		p.fail(at, w+" is not allowed under "+p.top.Word, "allowed there: "+listed(wordsIn(where)))
 	}
 	return false
 }
@@ -223,7 +223,7 @@ func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bo
 		case p.request == nil:
 			p.fail(at, w+" belongs to a request, and this step has sent none yet", "write it below `send`")
 		case p.closed:
-			p.fail(at, w+" belongs to the request and stands before what is expected", "move it up, directly below `"+p.request.Word+"`")
+			p.fail(at, w+" belongs to the request, before the expectations", "move it up, directly below `"+p.request.Word+"`")
 		default:
 			return true
 		}
@@ -237,7 +237,7 @@ func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bo
 		}
 	case RoleOpening:
 		if p.request != nil {
-			p.fail(at, w+" stands before `send`", "move it up to the start of the step, or into a step of its own")
+			p.fail(at, w+" belongs before `send`", "move it up to the start of the step, or into a step of its own")
 			return false
 		}
 	case RoleClaim, RoleAgain:
@@ -292,7 +292,7 @@ func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
 		hint = nearest(w, Keywords())
 	}
 	if hint == "" && where != 0 {
-		hint = "here can stand " + listed(wordsIn(where))
+		hint = "allowed here: " + listed(wordsIn(where))
 	}
 	p.fail(at, "unknown keyword `"+w+"`", hint)
 }
@@ -331,7 +331,7 @@ func (p *parser) own(st *Statement, indented bool) {
 // finish ends a statement: nothing but a comment may follow it.
 func (p *parser) finish(st *Statement, start int) {
 	if !p.failed && !p.lineDone() {
-		p.fail(p.rest(), p.found()+" is unexpected here", "one statement a line"+p.tooMuch(st))
+		p.fail(p.rest(), p.found()+" is unexpected here", "one statement per line"+p.tooMuch(st))
 	}
 	st.Span = source.Span{Start: start, End: p.trimmedEnd(start)}
 	st.Lead = append(st.Lead, p.takePending()...)

@@ -17,9 +17,9 @@ func (p *parser) str(what, form string) *Node {
 	}
 	hint := "write " + form
 	if p.peek() == '\'' {
-		hint = `texts stand in double quotes: "…"`
+		hint = `text is written in double quotes: "…"`
 	}
-	p.failHere(what+" in quotes was expected, found "+p.found(), hint)
+	p.failHere("expected "+what+" in quotes, found "+p.found(), hint)
 	return nil
 }
 
@@ -28,7 +28,7 @@ func (p *parser) plainString(what, form string) *Node {
 	n := p.str(what, form)
 	if n != nil && !p.failed {
 		if _, ok := n.Template.Plain(); !ok {
-			p.fail(n.Span, "no names can stand here", `a brace that is itself is written \{`)
+			p.fail(n.Span, "names are not allowed here", `a brace that is itself is written \{`)
 		}
 	}
 	return n
@@ -43,7 +43,7 @@ func (p *parser) title(word string) *Node {
 		p.report(n.Span, "this title is empty", "say in a few words what it does")
 	}
 	if n.Block {
-		p.report(n.Span, "a title stands on one line", "")
+		p.report(n.Span, "a title is a single line", "")
 	}
 	return n
 }
@@ -52,7 +52,7 @@ func (p *parser) title(word string) *Node {
 func (p *parser) needLine(what, form string) *Template {
 	t := p.line()
 	if !p.failed && t.Raw == "" {
-		p.failHere(what+" was expected, found "+p.found(), "write "+form)
+		p.failHere("expected "+what+", found "+p.found(), "write "+form)
 	}
 	return t
 }
@@ -74,14 +74,14 @@ func (p *parser) paths() []*Path {
 func (p *parser) needTarget(form string) *Template {
 	p.blanks()
 	if p.lineDone() {
-		p.failHere("a path was expected, found "+p.found(), "write "+form)
+		p.failHere("expected a path, found "+p.found(), "write "+form)
 		return &Template{}
 	}
 	start := p.i
 	t := p.target()
 	if len(t.Parts) == 0 {
 		// A stray carriage return ends a target, and no line.
-		p.failHere("a path was expected, found "+p.found(), "write "+form)
+		p.failHere("expected a path, found "+p.found(), "write "+form)
 		return t
 	}
 	if first := t.Parts[0]; first.Expr == nil {
@@ -89,9 +89,9 @@ func (p *parser) needTarget(form string) *Template {
 		case strings.HasPrefix(first.Text, "/"), strings.HasPrefix(first.Text, "http://"), strings.HasPrefix(first.Text, "https://"):
 		case first.Text == "*":
 		case strings.HasPrefix(first.Text, `"`):
-			p.fail(source.Span{Start: start, End: p.i}, "a path stands without quotes", "write send GET /path")
+			p.fail(source.Span{Start: start, End: p.i}, "a path is written without quotes", "write send GET /path")
 		case strings.Contains(first.Text, "://"):
-			p.fail(source.Span{Start: start, End: p.i}, "unknown scheme in this URL", "http:// and https:// are spoken")
+			p.fail(source.Span{Start: start, End: p.i}, "unknown scheme in this URL", "use http:// or https://")
 		default:
 			p.fail(source.Span{Start: start, End: p.i}, "a path starts with `/`, a URL with http:// or https://", "write /"+strings.TrimLeft(t.Raw, "/"))
 		}
@@ -104,7 +104,7 @@ func (p *parser) headerName() string {
 	start := p.i
 	n := p.httpToken()
 	if n == "" {
-		p.failHere("a header's name was expected, found "+p.found(), "write header Name: value")
+		p.failHere("expected a header's name, found "+p.found(), "write header Name: value")
 		p.i = start
 	}
 	return n
@@ -147,7 +147,7 @@ func (p *parser) xpath() string {
 		p.i++
 	}
 	if p.i == start {
-		p.failHere("an XPath was expected, found "+p.found(), "write xml /harbour/boat/name")
+		p.failHere("expected an XPath, found "+p.found(), "write xml /harbour/boat/name")
 	}
 	return p.s[start:p.i]
 }
@@ -162,7 +162,7 @@ func (p *parser) wholeNumber(form string, lo, hi int) *Node {
 	}
 	n := p.numberNode()
 	if n == nil {
-		p.failHere("a whole number was expected, found "+p.found(), "write "+form)
+		p.failHere("expected a whole number, found "+p.found(), "write "+form)
 		return nil
 	}
 	at := 0
@@ -174,7 +174,7 @@ func (p *parser) wholeNumber(form string, lo, hi int) *Node {
 		at = at*10 + int(b-'0')
 	}
 	if at < lo || at > hi {
-		p.fail(source.Span{Start: start, End: p.i}, "a whole number from "+strconv.Itoa(lo)+" to "+strconv.Itoa(hi)+" was expected", "write "+form)
+		p.fail(source.Span{Start: start, End: p.i}, "expected a whole number from "+strconv.Itoa(lo)+" to "+strconv.Itoa(hi), "write "+form)
 	}
 	return n
 }
@@ -197,7 +197,7 @@ func (p *parser) duration(form string) Duration {
 		if raw != "" && strings.Trim(raw, "0123456789") == "" {
 			hint = "say of what: " + raw + "ms or " + raw + "s"
 		}
-		p.fail(span, "a duration was expected, found "+p.quoteOr(span), hint)
+		p.fail(span, "expected a duration, found "+p.quoteOr(span), hint)
 	}
 	return Duration{Raw: raw, D: d}
 }

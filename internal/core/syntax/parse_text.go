@@ -95,11 +95,19 @@ func (c *cursor) tryExpr() *Expr {
 	return c.braces()
 }
 
+// maxNested is how deep {…} may be in strings of {…}: a stack has an end.
+const maxNested = 50
+
 func nameStart(b byte) bool { return wordByte(b) && (b < '0' || b > '9') }
 
 // braces reads `{ expr }`; nil and unmoved when it is not an expression.
 func (c *cursor) braces() *Expr {
 	mark, failed := c.i, c.failed
+	if c.nested > maxNested || c.literal[mark] {
+		return nil
+	}
+	c.nested++
+	defer func() { c.nested-- }()
 	c.i++
 	start := c.i
 	c.blanks()
@@ -114,6 +122,10 @@ func (c *cursor) braces() *Expr {
 		}
 	}
 	c.i, c.failed = mark, failed
+	if c.literal == nil {
+		c.literal = map[int]bool{}
+	}
+	c.literal[mark] = true
 	return nil
 }
 
@@ -201,16 +213,10 @@ func (c *cursor) accesses(e *Expr) bool {
 			c.i++
 			e.Access = append(e.Access, Access{Member: c.word()})
 		case c.at(`["`):
-			// A member whose name is not a word.
+			// A member whose name is not a word, as a JSON string: no names in it.
 			c.i++
-			mark := len(c.diags)
-			n := c.stringNode()
-			text, plain := "", false
-			if !c.failed {
-				text, plain = n.Template.Plain()
-			}
-			if !plain || n.Block || c.peek() != ']' {
-				c.diags = c.diags[:mark]
+			text, ok := c.jsonString()
+			if !ok || c.peek() != ']' {
 				return false
 			}
 			c.i++
@@ -226,6 +232,22 @@ func (c *cursor) accesses(e *Expr) bool {
 		}
 	}
 	return true
+}
+
+// jsonString reads "…" as RFC 8259 §7 has it; the cursor is at the opening
+// quote and goes behind the closing one.
+func (c *cursor) jsonString() (text string, ok bool) {
+	for end := c.i + 1; end < len(c.s) && c.s[end] != '\n'; end++ {
+		switch c.s[end] {
+		case '\\':
+			end++
+		case '"':
+			v, err := value.Decode(c.s[c.i:end+1], value.Limits{})
+			c.i = end + 1
+			return v.Text, err == nil
+		}
+	}
+	return "", false
 }
 
 // index reads [N] or [-N].
@@ -320,7 +342,7 @@ func (c *cursor) stringEscape(text *strings.Builder) {
 	v, err := value.Decode(`"`+c.s[c.i:end]+`"`, value.Limits{})
 	var mistake *value.Error
 	if errors.As(err, &mistake) && mistake.Name == "lone surrogate" {
-		c.fail(source.Span{Start: c.i, End: end}, "half of a surrogate pair", "the two halves stand together: \\ud83d\\udea2; or write the character itself")
+		c.fail(source.Span{Start: c.i, End: end}, "half of a surrogate pair", "write both halves: \\ud83d\\udea2; or write the character itself")
 		return
 	}
 	if err != nil {
@@ -353,7 +375,7 @@ func (c *cursor) blockNode() *Node {
 	c.i += end + 3
 	lines := strings.Split(rest, "\n")
 	if strings.TrimLeft(lines[len(lines)-1], " \t") != "" {
-		c.fail(source.Span{Start: bodyStart + end, End: c.i}, `the closing """ stands on a line of its own`, "")
+		c.fail(source.Span{Start: bodyStart + end, End: c.i}, `the closing """ is on a line of its own`, "")
 	}
 	lines = lines[:len(lines)-1]
 	raw := strings.Join(dedent(lines), "\n")
@@ -441,7 +463,7 @@ func (c *cursor) path() *Path {
 		if w := c.nextWord(); w != "" {
 			hint = "write $." + w
 		}
-		c.failHere("a JSONPath was expected, found "+c.found(), hint)
+		c.failHere("expected a JSONPath, found "+c.found(), hint)
 		return nil
 	}
 	t := &Template{}

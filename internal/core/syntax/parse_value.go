@@ -101,16 +101,16 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 	case b == '/' && shapes:
 		return c.regexNode()
 	case b == '\'':
-		c.failHere("JSON strings stand in double quotes", `write "…" in place of '…'`)
+		c.failHere("JSON strings are written in double quotes", `write "…" in place of '…'`)
 		return &Node{}
 	case b == '$':
-		c.failHere("a value was expected, found a JSONPath", "keep it under a name first: keep name from "+strings.TrimRight(c.targetText(), "}],"))
+		c.failHere("expected a value, found a JSONPath", "keep it under a name first: keep name from "+strings.TrimRight(c.targetText(), "}],"))
 		return &Node{}
 	case c.i >= len(c.s):
-		c.fail(source.Span{Start: len(c.s), End: len(c.s)}, "a value was expected, found the end of the file", "")
+		c.fail(source.Span{Start: len(c.s), End: len(c.s)}, "expected a value, found the end of the file", "")
 		return &Node{}
 	case !nameStart(b):
-		c.failHere("a value was expected, found "+c.found(), valueHint(b))
+		c.failHere("expected a value, found "+c.found(), valueHint(b))
 		return &Node{}
 	}
 	w := c.word()
@@ -127,7 +127,7 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 		c.takeWord("order")
 		c.gap(deep)
 		if c.peek() != '[' {
-			c.failHere("`[` was expected after `any order`, found "+c.found(), "write any order [ … ]")
+			c.failHere("expected `[` after `any order`, found "+c.found(), "write any order [ … ]")
 			return n
 		}
 		arr := c.array(true, true, deep)
@@ -140,7 +140,7 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 	default:
 		message := unknownValue(w, shapes)
 		if c.peek() == '(' {
-			message = "a function stands in braces"
+			message = "a function is written in braces"
 		}
 		c.fail(n.Span, message, c.wordHint(w, shapes))
 	}
@@ -157,9 +157,9 @@ func (c *cursor) targetText() string {
 func valueHint(b byte) string {
 	switch b {
 	case '<':
-		return "markup stands in quotes or after `text`"
+		return "markup is written in quotes, or after `text`"
 	case '.':
-		return "a digit stands before the point: 0.5"
+		return "write a digit before the point: 0.5"
 	case '+':
 		return "no `+` before a number"
 	}
@@ -171,7 +171,7 @@ func unknownValue(w string, shapes bool) string {
 		return "`" + w + "` is neither a value nor a type"
 	}
 	if typeWords[w] {
-		return "`" + w + "` is a type; a value was expected"
+		return "`" + w + "` is a type; expected a value"
 	}
 	return "`" + w + "` is not a value"
 }
@@ -197,9 +197,9 @@ func (c *cursor) wordHint(w string, shapes bool) string {
 			return h
 		}
 	} else if typeWords[w] {
-		return "types can stand in shapes, after `is`"
+		return "types are allowed in shapes, after `is`"
 	}
-	return `text stands in quotes: "` + w + `"; the value of a name in braces: {` + w + `}`
+	return `text is written in quotes: "` + w + `"; the value of a name in braces: {` + w + `}`
 }
 
 // numberNode reads a JSON number; nil and unmoved when there is none. In
@@ -253,7 +253,7 @@ func (c *cursor) objectOrRef(shapes bool, deep int) *Node {
 		c.i = i
 		w := c.word()
 		c.fail(source.Span{Start: i, End: c.i}, "`"+w+"` starts neither a member nor a name in braces",
-			`member names stand in double quotes: "`+w+`": …; a name stands alone: {`+w+`}`)
+			`member names are written in double quotes: "`+w+`": …; a name is written alone: {`+w+`}`)
 		return &Node{}
 	}
 	return c.object(shapes, deep, start)
@@ -285,7 +285,7 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 	for !c.failed {
 		if c.peek() == '}' {
 			if last != nil && !n.Open {
-				c.failHere("no comma before `}`", "take the comma away")
+				c.failHere("no comma before `}`", "remove the comma")
 			}
 			break
 		}
@@ -294,7 +294,7 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 			n.Open = true
 			n.Broken = c.spread(last) || n.Broken
 			if c.peek() != '}' {
-				c.unclosed(start, '}', "`...` stands last; `}` was expected")
+				c.unclosed(start, '}', "`...` comes last; expected `}`")
 			}
 			break
 		}
@@ -309,14 +309,14 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 		}
 		if key, ok := f.Key.Template.Plain(); ok {
 			if seen[key] {
-				c.report(f.Key.Span, "member "+value.Quoted(key)+" stands twice in one object", "take one of them away")
+				c.report(f.Key.Span, "member "+value.Quoted(key)+" appears twice in one object", "remove one of them")
 			}
 			seen[key] = true
 		}
 		c.trivia()
 		if c.peek() == '?' {
 			if !shapes {
-				c.failHere("`?` stands in shapes only", "write it after `is`, or take it away")
+				c.failHere("`?` is only allowed in shapes", "write it after `is`, or remove it")
 				break
 			}
 			f.Optional = true
@@ -324,7 +324,7 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 			c.trivia()
 		}
 		if c.peek() != ':' {
-			c.failHere("`:` was expected after the member's name, found "+c.found(), "")
+			c.failHere("expected `:` after the member's name, found "+c.found(), "")
 			break
 		}
 		c.i++
@@ -343,7 +343,7 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 			continue
 		}
 		if c.peek() != '}' {
-			c.unclosed(start, '}', "`,` or `}` was expected")
+			c.unclosed(start, '}', "expected `,` or `}`")
 		}
 		break
 	}
@@ -421,14 +421,14 @@ func (c *cursor) unclosed(start int, bracket byte, expected string) {
 
 func (c *cursor) memberName(start int) {
 	if c.peek() == '\'' {
-		c.failHere("JSON member names stand in double quotes", `write "…" in place of '…'`)
+		c.failHere("JSON member names are written in double quotes", `write "…" in place of '…'`)
 		return
 	}
 	if w := c.nextWord(); w != "" && !isStatementLine(c.s, c.i) {
-		c.failHere("a member name in double quotes was expected, found "+c.found(), `write "`+w+`"`)
+		c.failHere("expected a member name in double quotes, found "+c.found(), `write "`+w+`"`)
 		return
 	}
-	c.unclosed(start, '}', "a member name or `}` was expected")
+	c.unclosed(start, '}', "expected a member name or `}`")
 }
 
 func (c *cursor) array(shapes, anyOrder bool, deep int) *Node {
@@ -441,7 +441,7 @@ func (c *cursor) array(shapes, anyOrder bool, deep int) *Node {
 	for !c.failed {
 		if c.peek() == ']' {
 			if last != nil && !n.Open {
-				c.failHere("no comma before `]`", "take the comma away")
+				c.failHere("no comma before `]`", "remove the comma")
 			}
 			break
 		}
@@ -450,13 +450,13 @@ func (c *cursor) array(shapes, anyOrder bool, deep int) *Node {
 			n.Open = true
 			n.Broken = c.spread(last) || n.Broken
 			if c.peek() != ']' {
-				c.unclosed(start, ']', "`...` stands last; `]` was expected")
+				c.unclosed(start, ']', "`...` comes last; expected `]`")
 			}
 			break
 		}
 		it := &Item{Comments: Comments{Lead: c.takePending()}}
 		if isStatementLine(c.s, c.i) {
-			c.unclosed(start, ']', "a value or `]` was expected")
+			c.unclosed(start, ']', "expected a value or `]`")
 			break
 		}
 		it.Value = c.element(shapes, deep)
@@ -473,7 +473,7 @@ func (c *cursor) array(shapes, anyOrder bool, deep int) *Node {
 			continue
 		}
 		if c.peek() != ']' {
-			c.unclosed(start, ']', "`,` or `]` was expected")
+			c.unclosed(start, ']', "expected `,` or `]`")
 		}
 		break
 	}
@@ -548,9 +548,9 @@ func (c *cursor) rangeOf() *Range {
 	}
 	r.Span = source.Span{Start: start, End: c.i}
 	if r.Lo == nil && r.Hi == nil {
-		c.failHere("a range was expected, found "+c.found(), "write 1..60, 1.. or ..60")
+		c.failHere("expected a range, found "+c.found(), "write 1..60, 1.. or ..60")
 	} else if r.Lo != nil && r.Hi != nil && r.Lo.Kind == Number && r.Hi.Kind == Number && value.CompareNumbers(r.Lo.Text, r.Hi.Text) > 0 {
-		c.fail(r.Span, "this range is empty", "the smaller number stands first")
+		c.fail(r.Span, "this range is empty", "the smaller number comes first")
 	}
 	return r
 }

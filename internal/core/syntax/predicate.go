@@ -38,7 +38,7 @@ var (
 var PredicateForms = []*PredicateForm{
 	{Op: "status", Subjects: []string{"status"}, Usage: "STATUS", Example: `200 or 204`, Help: "it is one of these: `201`, `200 or 204`, `2xx`, `not 429 and not 5xx`, `{name}`", arg: argStatuses, plain: true},
 	{Op: "exists", Subjects: onNames, Usage: "exists", Example: `exists`, Help: "there is one", arg: argNone},
-	{Op: "missing", Subjects: append(slices.Clone(onNames), "answer"), Usage: "missing", Example: `missing`, Help: "there is none; of `answer`: the exchange failed or timed out", arg: argNone},
+	{Op: "missing", Subjects: append(slices.Clone(onNames), "answer"), Usage: "missing", Example: `missing`, Help: "there is none; for `answer`: the exchange failed or timed out", arg: argNone},
 	{Op: "is", Subjects: onJSON, Usage: "is SHAPE", Example: `is integer 1..`, Help: "it fits the shape", arg: argShape},
 	{Op: "is not", Subjects: onJSON, Usage: "is not SHAPE", Example: `is not null`, Help: "it does not fit the shape, the whole of it", arg: argShape},
 	{Op: "is", Subjects: []string{"header", "cookie", "text", "xml"}, Usage: "is VALUE", Example: `is "DK"`, Help: "it is this text; `Content-Type` is compared as a media type", arg: argValue},
@@ -47,15 +47,15 @@ var PredicateForms = []*PredicateForm{
 	{Op: "<=", Subjects: onPath, Usage: "<= VALUE", Example: `<= 60`, Help: "it is at most this", arg: argValue},
 	{Op: ">", Subjects: onPath, Usage: "> VALUE", Example: `> 0`, Help: "it is more", arg: argValue},
 	{Op: ">=", Subjects: onPath, Usage: ">= VALUE", Example: `>= 0`, Help: "it is at least this", arg: argValue},
-	{Op: "between", Subjects: onPath, Usage: "between VALUE and VALUE", Example: `between 1 and 60`, Help: "it is one of the two or lies between them", arg: argBetween},
+	{Op: "between", Subjects: onPath, Usage: "between VALUE and VALUE", Example: `between 1 and 60`, Help: "it is one of the two, or between them", arg: argBetween},
 	{Op: "before", Subjects: onPath, Usage: "before VALUE", Example: `before "{now()}"`, Help: "the time (RFC 3339) is an earlier instant, or the date an earlier day", arg: argValue},
 	{Op: "after", Subjects: onPath, Usage: "after VALUE", Example: `after "2026-01-31"`, Help: "the time (RFC 3339) is a later instant, or the date a later day", arg: argValue},
-	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE", Example: `contains "tern"`, Help: "it has this piece, element or member", arg: argValue},
+	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE", Example: `contains "tern"`, Help: "it has this substring, element or member", arg: argValue},
 	{Op: "starts with", Subjects: onTexts, Usage: "starts with VALUE", Example: `starts with "Arctic"`, Help: "it begins so", arg: argValue},
 	{Op: "ends with", Subjects: onTexts, Usage: "ends with VALUE", Example: `ends with "Tern"`, Help: "it ends so", arg: argValue},
 	{Op: "matches", Subjects: onTexts, Usage: "matches /RE/", Example: `matches /^[A-F][0-9]+$/`, Help: "the regular expression finds something in it", arg: argPattern},
 	{Op: "lacks", Subjects: []string{"header"}, Usage: "lacks A, B", Example: `lacks DELETE`, Help: "its list has none of these elements", arg: argList},
-	{Op: "lacks", Subjects: []string{"cookie", "path", "text"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this piece or element", arg: argValue},
+	{Op: "lacks", Subjects: []string{"cookie", "path", "text"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this substring or element", arg: argValue},
 	{Op: "lists", Subjects: []string{"header"}, Usage: "lists A, B", Example: `lists GET, HEAD`, Help: "its list has these elements", arg: argList},
 	{Op: "lists only", Subjects: []string{"header"}, Usage: "lists only A, B", Example: `lists only GET, HEAD`, Help: "its list has these elements and no others", arg: argList},
 	{Op: "count", Subjects: []string{"path", "xml"}, Usage: "count N, count > N, count A..B", Example: `count 1..5`, Help: "so many nodes are selected; a path to one array counts its elements", arg: argCount},
@@ -104,7 +104,7 @@ func (p *parser) predicate(s Subject) Predicate {
 	first := p.operator()
 	if first == "not" && s.Kind != "status" {
 		p.i = start
-		p.fail(p.token(), "`not` stands after `is`", "write is not …, or missing for exists")
+		p.fail(p.token(), "`not` is written after `is`", "write is not …, or missing for exists")
 		return Predicate{}
 	}
 	f, ok := p.choose(have, first, start)
@@ -210,7 +210,7 @@ func (p *parser) badPredicate(s Subject, have []*PredicateForm, w string) {
 		hint = subject + " goes with " + strings.Join(words, ", ")
 	}
 	if w == "" {
-		p.failHere("what is expected of "+subject+" was expected, found "+p.found(), hint)
+		p.failHere("expected a predicate for "+subject+", found "+p.found(), hint)
 		return
 	}
 	p.failHere("`"+w+"` does not go with "+subject, hint)

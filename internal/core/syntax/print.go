@@ -166,7 +166,7 @@ func listItem(n *Node) string {
 	return nodeText(n, 0)
 }
 
-// StatusText is a list of statuses as it stands in a file.
+// StatusText is a list of statuses as written in a file.
 func StatusText(list []StatusClass) string {
 	var out strings.Builder
 	for i, s := range list {
@@ -193,7 +193,7 @@ func StatusText(list []StatusClass) string {
 	return out.String()
 }
 
-// ClaimText is a claim on one line, as it stands in a file.
+// ClaimText is a claim on one line, as written in a file.
 func ClaimText(c Claim) string {
 	l := &layout{}
 	l.claim(c)

@@ -24,6 +24,6 @@ func (p *parser) oneOf(words []string, what string) string {
 	if hint == "" {
 		hint = "there are " + strings.Join(words, ", ")
 	}
-	p.failHere(what+" was expected, found "+p.found(), hint)
+	p.failHere("expected "+what+", found "+p.found(), hint)
 	return ""
 }

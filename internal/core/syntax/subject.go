@@ -77,7 +77,7 @@ func (p *parser) subject() Subject {
 			s.Name = name(p)
 		}
 	case w == "":
-		p.failHere("what the expectation is about was expected, found "+p.found(), "write expect status 200, expect $.id exists, expect header ETag exists, …")
+		p.failHere("expected what the expectation is about, found "+p.found(), "write expect status 200, expect $.id exists, expect header ETag exists, …")
 	case slices.Contains(effectWords, p.nextWord()):
 		s.Kind, s.Name = "observation", w
 	default:

@@ -16,7 +16,7 @@ type Limits struct {
 	Bytes int
 	// Lenient takes what many services send and strict readers refuse: half a
 	// surrogate pair and bytes that are not UTF-8 become U+FFFD, of members that
-	// stand twice the last one holds. It is for looking, never for judging.
+	// appear twice the last one holds. It is for looking, never for judging.
 	Lenient bool
 }
 
@@ -171,17 +171,17 @@ func (d *decoder) value() *Value {
 		d.i += 4
 		return d.make(Null, start)
 	case c == '\'':
-		return d.fail("single quotes", d.i, `strings stand in double quotes "…"`)
+		return d.fail("single quotes", d.i, `strings are written in double quotes "…"`)
 	case c == '/' && d.i+1 < len(d.s) && (d.s[d.i+1] == '/' || d.s[d.i+1] == '*'):
 		return d.fail("comment", d.i, "JSON has none")
 	case c == '+':
 		return d.fail("bad number", d.i, "no `+` before a number")
 	case c == '.':
-		return d.fail("bad number", d.i, "a digit stands before the point: 0.5")
+		return d.fail("bad number", d.i, "write a digit before the point: 0.5")
 	case c == '<':
 		return d.fail("not JSON", d.i, "starts like markup")
 	case c == ']' || c == '}' || c == ',':
-		return d.fail("missing value", d.i, "a value was expected before "+shown(d.s[d.i:]))
+		return d.fail("missing value", d.i, "expected a value before "+shown(d.s[d.i:]))
 	}
 	word := shown(d.s[d.i:])
 	switch strings.Trim(word, "`") {
@@ -192,7 +192,7 @@ func (d *decoder) value() *Value {
 	case "None", "nil", "undefined", "NULL", "Null":
 		return d.fail("unknown word", d.i, word+"; JSON writes `null`")
 	}
-	return d.fail("unknown word", d.i, "a value was expected, found "+word)
+	return d.fail("unknown word", d.i, "expected a value, found "+word)
 }
 
 func (d *decoder) open() bool {
@@ -243,7 +243,7 @@ func (d *decoder) array() *Value {
 			d.items = d.items[:mark]
 			return v
 		}
-		return d.fail("missing comma", d.i, "`,` or `]` was expected, found "+shown(d.s[d.i:]))
+		return d.fail("missing comma", d.i, "expected `,` or `]`, found "+shown(d.s[d.i:]))
 	}
 }
 
@@ -270,7 +270,7 @@ func (d *decoder) object() *Value {
 		var twice bool
 		twice, seen = d.twice(name, d.names[nameMark:], seen)
 		if twice && !d.lenient {
-			return d.fail("duplicate member", at, Quoted(Cut(name, 60))+" stands twice in one object")
+			return d.fail("duplicate member", at, Quoted(Cut(name, 60))+" appears twice in one object")
 		}
 		if !d.colon(name) {
 			return nil
@@ -307,7 +307,7 @@ func (d *decoder) object() *Value {
 			d.items, d.names = d.items[:mark], d.names[:nameMark]
 			return v
 		}
-		return d.fail("missing comma", d.i, "`,` or `}` was expected, found "+shown(d.s[d.i:]))
+		return d.fail("missing comma", d.i, "expected `,` or `}`, found "+shown(d.s[d.i:]))
 	}
 }
 
@@ -319,9 +319,9 @@ func (d *decoder) memberName() (string, bool) {
 	case d.s[d.i] == '"':
 		return d.str()
 	case d.s[d.i] == '\'':
-		d.fail("single quotes", d.i, `member names stand in double quotes "…"`)
+		d.fail("single quotes", d.i, `member names are written in double quotes "…"`)
 	default:
-		d.fail("bad member name", d.i, `a name in double quotes was expected, found `+shown(d.s[d.i:]))
+		d.fail("bad member name", d.i, `expected a name in double quotes, found `+shown(d.s[d.i:]))
 	}
 	return "", false
 }
@@ -351,7 +351,7 @@ func (d *decoder) colon(name string) bool {
 		d.fail("cut off", d.i, "`:` is missing")
 		return false
 	case d.s[d.i] != ':':
-		d.fail("missing colon", d.i, "`:` was expected after "+Quoted(Cut(name, 60))+", found "+shown(d.s[d.i:]))
+		d.fail("missing colon", d.i, "expected `:` after "+Quoted(Cut(name, 60))+", found "+shown(d.s[d.i:]))
 		return false
 	}
 	d.i++

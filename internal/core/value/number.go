@@ -142,7 +142,7 @@ func Add(a, b string, minus bool) (string, error) {
 	for i, literal := range []string{a, b} {
 		d := takeApart(literal)
 		if d.far != nil || d.exp > maxDigits || d.exp < -maxDigits || len(d.digits) > maxDigits {
-			return "", fmt.Errorf("%s is too large or too fine to calculate with", Cut(literal, 40))
+			return "", fmt.Errorf("%s is too large or too precise to calculate with", Cut(literal, 40))
 		}
 		target := &x
 		if i == 1 {

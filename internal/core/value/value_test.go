@@ -95,7 +95,7 @@ func FuzzDecode(f *testing.F) {
 		if err != nil {
 			return
 		}
-		require.True(t, json.Valid([]byte(text)), "taken, and no JSON: %q", text)
+		require.True(t, json.Valid([]byte(text)), "taken, but not JSON: %q", text)
 		for _, out := range []string{v.String(), v.JSON(), v.Indented()} {
 			again, err := Decode(out, Limits{})
 			require.NoError(t, err)

@@ -193,7 +193,7 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	}
 	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), exchange.Took(e.Took), fmt.Sprintf("%d steps", c.Steps.Ran()), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
 	for _, one := range []countView{{"", "scenarios", c.Scenarios.All}, {"", "checks", c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
-		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"left-out", "not applicable", both.LeftOut}, {"not-reached", "not finished", both.NotReached}} {
+		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"skipped", "not applicable", both.Skipped}, {"not-reached", "not finished", both.NotReached}} {
 		if one.N > 0 {
 			head.Counts = append(head.Counts, one)
 		}
@@ -207,9 +207,9 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 		head.Groups = append(head.Groups, g)
 	}
 	slices.Sort(head.Groups)
-	for _, v := range []event.Verdict{event.Failed, event.Blocked, event.Warned, event.Held, event.LeftOut, event.NotReached} {
+	for _, v := range []event.Verdict{event.Failed, event.Blocked, event.Warned, event.Held, event.Skipped, event.NotReached} {
 		word := string(v)
-		if v == event.LeftOut {
+		if v == event.Skipped {
 			word = "not applicable"
 		}
 		head.States = append(head.States, stateView{string(v), class(v), word, true})

@@ -33,7 +33,7 @@ type sceneView struct {
 func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 	v := s.finished.Verdict
 	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: exchange.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), Groups: strings.Join(groups, "\n")}
-	if v == event.LeftOut {
+	if v == event.Skipped {
 		out.Word = "not applicable"
 	}
 	if s.Check != nil {

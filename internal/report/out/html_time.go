@@ -158,7 +158,7 @@ func (t *timeline) draw(took time.Duration) (template.HTML, string) {
 	if len(t.spans) == 0 || took <= 0 {
 		return "", "nothing was sent"
 	}
-	order := []event.Verdict{event.Failed, event.Blocked, event.Warned, event.Held, event.LeftOut, event.NotReached}
+	order := []event.Verdict{event.Failed, event.Blocked, event.Warned, event.Held, event.Skipped, event.NotReached}
 	var n [timeSlices]map[event.Verdict]int
 	most := 1
 	for _, s := range t.spans {

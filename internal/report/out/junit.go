@@ -75,7 +75,7 @@ func (j *junit) scenario(s *scenario) {
 	case event.Blocked:
 		j.errs++
 		fmt.Fprintf(j.suite, ">\n      <error type=\"blocked\" message=\"%s\">%s</error>\n    </testcase>\n", text(headline(s)), text(story(s)))
-	case event.LeftOut, event.NotReached:
+	case event.Skipped, event.NotReached:
 		j.skipped++
 		why := "not applicable"
 		if s.finished.Verdict == event.NotReached {
@@ -108,7 +108,7 @@ func (j *junit) Close() error {
 	}
 	c := j.total.Both()
 	_, err := fmt.Fprintf(j.w, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"usualpath\" tests=\"%d\" failures=\"%d\" errors=\"%d\" skipped=\"%d\" time=\"%s\">\n",
-		c.All, c.Failed, c.Blocked, c.LeftOut+c.NotReached, seconds(j.ran))
+		c.All, c.Failed, c.Blocked, c.Skipped+c.NotReached, seconds(j.ran))
 	if err == nil {
 		err = j.all.pour(j.w)
 	}

@@ -58,12 +58,12 @@ func fenced(s string) string {
 	return fence + "text\n" + strings.TrimRight(safeLines(s), "\n") + "\n" + fence
 }
 
-var marks = map[event.Verdict]string{event.Held: "●", event.Failed: "▲", event.Warned: "◇", event.Blocked: "○", event.NotReached: "○", event.LeftOut: "○"}
+var marks = map[event.Verdict]string{event.Held: "●", event.Failed: "▲", event.Warned: "◇", event.Blocked: "○", event.NotReached: "○", event.Skipped: "○"}
 
 func (m *markdown) scenario(s *scenario) {
 	m.grids.Add(s.ScenarioStarted, s.finished)
 	v := s.finished.Verdict
-	if v == event.Held || v == event.LeftOut {
+	if v == event.Held || v == event.Skipped {
 		return
 	}
 	fmt.Fprintf(m.body, "<details>\n<summary>%s %s: <b>%s</b> in %s</summary>\n\n%s\n\n</details>\n\n", marks[v], v, html.EscapeString(safe(s.name())), html.EscapeString(safe(s.File)), fenced(story(s)))
@@ -89,7 +89,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 		event.Verdicts
 	}{{"scenarios", c.Scenarios}, {"checks", c.Checks}} {
 		if row.All > 0 {
-			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", row.name, row.All, row.Held, row.Failed, row.Blocked, row.Warned, row.LeftOut)
+			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", row.name, row.All, row.Held, row.Failed, row.Blocked, row.Warned, row.Skipped)
 		}
 	}
 	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps.Ran(), c.Expectations, c.Requests+c.Observations, exchange.Took(e.Took))

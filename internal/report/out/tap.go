@@ -64,7 +64,7 @@ func (t *tap) scenario(s *scenario) {
 	}
 	fmt.Fprintf(t.w, "%s %d - %s", word, t.n, tapEscapes.Replace(safe(s.File+": "+s.name())))
 	switch v {
-	case event.LeftOut:
+	case event.Skipped:
 		fmt.Fprint(t.w, " # SKIP not applicable")
 	case event.NotReached:
 		fmt.Fprint(t.w, " # SKIP not reached")

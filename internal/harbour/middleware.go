@@ -11,8 +11,8 @@ import (
 	"sync"
 )
 
-// bend puts a bad habit around the good service.
-type bend func(h *harbour, next http.Handler) http.Handler
+// middleware puts a fault around the good service.
+type middleware func(h *harbour, next http.Handler) http.Handler
 
 // reply is an answer of the good service, before it is sent.
 type reply struct {
@@ -164,7 +164,7 @@ func matchAny(methods, method string) bool {
 
 // on takes over requests of these methods to a path; a `*` is one segment, ""
 // any path.
-func on(methods, pattern string, do func(c *call)) bend {
+func on(methods, pattern string, do func(c *call)) middleware {
 	return func(h *harbour, next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			fits, err := path.Match(pattern, r.URL.EscapedPath())
@@ -183,7 +183,7 @@ func on(methods, pattern string, do func(c *call)) bend {
 }
 
 // after lets the good service answer, and changes what it says.
-func after(methods, pattern string, change func(c *call, a *reply)) bend {
+func after(methods, pattern string, change func(c *call, a *reply)) middleware {
 	return on(methods, pattern, func(c *call) {
 		a := c.good()
 		change(c, a)
@@ -192,7 +192,7 @@ func after(methods, pattern string, change func(c *call, a *reply)) bend {
 }
 
 // errors changes what is said in answers with a status of 400 and above.
-func onErrors(change func(c *call, a *reply)) bend {
+func onErrors(change func(c *call, a *reply)) middleware {
 	return after("", "", func(c *call, a *reply) {
 		if a.status >= 400 {
 			change(c, a)
@@ -200,8 +200,8 @@ func onErrors(change func(c *call, a *reply)) bend {
 	})
 }
 
-// bents joins several habits into one.
-func bents(list ...bend) bend {
+// chain joins several into one.
+func chain(list ...middleware) middleware {
 	return func(h *harbour, next http.Handler) http.Handler {
 		for _, b := range list {
 			next = b(h, next)
