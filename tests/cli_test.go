@@ -28,7 +28,7 @@ func TestBadInputSendsNothing(t *testing.T) {
 		"a near name":           {[]string{"boats.upath", good}, []string{"run", "baots.upath"}, []string{"did you mean boats.upath?"}},
 		"an empty folder":       {nil, []string{"run", "."}, []string{"no scenario files in this folder"}},
 		"a binary file":         {[]string{"a.upath", "\x00\x01\x02", "b.upath", good}, []string{"run"}, []string{"NUL byte"}},
-		"bad UTF-8":             {[]string{"a.upath", "let a = \"\xff\"\n"}, []string{"run"}, []string{"no UTF-8 text", "a.upath:1:10"}},
+		"bad UTF-8":             {[]string{"a.upath", "let a = \"\xff\"\n"}, []string{"run"}, []string{"not UTF-8 text", "a.upath:1:10"}},
 		"cut off in JSON":       {[]string{"a.upath", scenario(base, "  step \"t\"\n    send POST /\n      json { \"a\": [1,")}, []string{"run"}, []string{"a.upath:6:22", "end of the file"}},
 		"mistakes in two files": {[]string{"a.upath", "scenari\n", "b.upath", "let\n", "c.upath", good}, []string{"run"}, []string{"a.upath:1:1", "b.upath:1:4", "2 errors; nothing was sent"}},
 		"no base":               {[]string{"a.upath", "scenario \"s\"\n  step \"t\"\n    send GET /x\n    expect status 200\n"}, []string{"run"}, []string{"this path has no base URL"}},

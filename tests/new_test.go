@@ -33,7 +33,7 @@ func TestNewRunsAsItStands(t *testing.T) {
 	r = run(t, dir, "run")
 	require.Equal(t, 0, r.code, r.out+r.err)
 	require.Contains(t, r.out, "1 scenario: 1 held")
-	require.Contains(t, r.out, "82 held")
+	require.Contains(t, r.out, "83 held")
 
 	// Nothing is written over, and nothing beside what is there.
 	require.NoError(t, os.Remove(filepath.Join(dir, "project.upath")))
@@ -58,8 +58,8 @@ func TestNewFromAService(t *testing.T) {
 	}{
 		{"/boats", true, []string{"resource boats\n  collection /boats\n", "{turn}", "assigned   id, registered_at", "supports   list, read, create, replace, amend, delete"}, []string{"`required`"}, "1 held"},
 		{"/boats", false, []string{"make "}, []string{"not tried"}, "1 held"},
-		{"/berths", true, []string{"identity   $.code", "supports   list, read\n"}, []string{"identity chosen"}, "26 held"},
-		{"/tides", false, []string{"identity   $.day", "supports   list, read\n"}, nil, "26 held"},
+		{"/berths", true, []string{"identity   $.code", "supports   list, read\n"}, []string{"identity chosen"}, "27 held"},
+		{"/tides", false, []string{"identity   $.day", "supports   list, read\n"}, nil, "27 held"},
 	} {
 		dir := t.TempDir()
 		args := []string{"new", ".", "--from-service", base + c.collection}
@@ -189,7 +189,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 	}
 
 	for text, want := range map[string]string{
-		"[1":                          "no OpenAPI document",
+		"[1":                          "not an OpenAPI document",
 		`{"openapi":"2.0","info":{}}`: "3.0 and 3.1",
 		`{"swagger":"2.0"}`:           "3.0 and 3.1",
 		`{"openapi":"3.1.0","info":{"title":"t","version":"1"},"paths":{}}`:                                                                 "describes no operation",

@@ -41,8 +41,8 @@ type Server struct {
 
 type harbour struct {
 	store *store
-	// bends are the bad habits, in the order in which they were named.
-	bends   []middleware
+	// faults are those it has, in the order in which they were named.
+	faults  []middleware
 	keeping durability
 }
 
@@ -57,7 +57,7 @@ func Start(o Options) (s *Server, err error) {
 		faults[name] = true
 		f, _ := fault(name)
 		if f.middleware != nil {
-			s.h.bends = append(s.h.bends, f.middleware)
+			s.h.faults = append(s.h.faults, f.middleware)
 		}
 	}
 	if o.Data == "" {
@@ -84,7 +84,7 @@ func Start(o Options) (s *Server, err error) {
 		return nil, errors.Join(fmt.Errorf("cannot listen on %s: %w", o.Listen, err), s.h.store.close(), s.h.keeping.close(), s.drop())
 	}
 	s.URL = "http://" + listener.Addr().String()
-	s.http = &http.Server{Handler: chain(s.h.bends...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
+	s.http = &http.Server{Handler: chain(s.h.faults...)(s.h, s.h.routes()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: time.Minute}
 	go func() {
 		defer close(s.done)
 		// Serve always ends with an error; that of a shutdown is nothing new.
