@@ -302,10 +302,10 @@ func TestLanguageMisses(t *testing.T) {
 	base := service(t, mirror)
 	for _, c := range []struct{ line, says string }{
 		{`expect status 404`, "200 OK"}, {`expect header X-Token is "x"`, `header X-Token is "abc"`}, {`expect header X-None exists`, "there is no header X-None"}, {`expect $.n is 9007199254740992`, "expected 9007199254740992, found 9007199254740993"},
-		{`expect $.none is 1`, "$.none selects nothing"}, {`expect $.list[*] is 1`, "selects 3 values"}, {`expect $.list is [1, 3, 2]`, "$['list'][0] is missing, expected 1"}, {`expect $.list sorted`, "stands behind"}, {`expect $.list every 3`, "$['list'][1] expected 3, found 1"},
-		{`expect $.list count 2`, "the count is 3"}, {`expect body covers { "method": "PUT" }`, `$['method'] expected "PUT", found "GET"`}, {`expect body empty`, "the body has"}, {`expect cookie none exists`, "there is no cookie none"}, {`expect header X-Token lists abc, def`, "missing is def"},
+		{`expect $.none is 1`, "$.none selects nothing"}, {`expect $.list[*] is 1`, "selects 3 values"}, {`expect $.list is [1, 3, 2]`, "$['list'][0] is missing, expected 1"}, {`expect $.list sorted`, "are out of order"}, {`expect $.list every 3`, "$['list'][1] expected 3, found 1"},
+		{`expect $.list count 2`, "the count is 3"}, {`expect body covers { "method": "PUT" }`, `$['method'] expected "PUT", found "GET"`}, {`expect body empty`, "the body has"}, {`expect cookie none exists`, "there is no cookie none"}, {`expect header X-Token lists abc, def`, "it lacks def"},
 		{`expect header Content-Type is "text/html"`, "application/json"}, {`expect $.method matches /^P/`, `is "GET"`}, {`expect answer missing`, "an answer came: 200 OK"}, {`expect time under 0ms`, "it took"}, {`keep id from $.id`, "$.id selects nothing"}, {`expect body same as baseline`, "there is no baseline yet"},
-		{`expect header X-Token lacks abc`, "header X-Token lists abc"}, {`expect text lacks "GET"`, "holds it"}, {`expect status 404 when status 2xx`, "200 OK"},
+		{`expect header X-Token lacks abc`, "header X-Token lists abc"}, {`expect text lacks "GET"`, "contains it"}, {`expect status 404 when status 2xx`, "200 OK"},
 		{`expect xml /a exists`, "the body is not XML"}, {`expect $.list unique` + "\n    expect $.list contains 7", "is [3, 1, 2]"},
 	} {
 		r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    "+c.line+"\n")), "run")

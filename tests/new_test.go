@@ -149,7 +149,7 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 	for _, w := range []string{"collection /v2/buoys", "members    $.data.buoys[*]", "content    $.buoy", "identity   $._id", `"label": "North Cardinal {turn}"`, "keep buoy from $.buoy._id"} {
 		assert.Contains(t, string(text), w)
 	}
-	require.Contains(t, r.out, "OPTIONS does not tell")
+	require.Contains(t, r.out, "OPTIONS does not say")
 	mu.Lock()
 	require.Len(t, items, 1, "what was made is gone")
 	mu.Unlock()

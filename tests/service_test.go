@@ -64,7 +64,7 @@ func TestServiceThatDoesNotStart(t *testing.T) {
 	for start, says := range map[string]string{
 		"echo no such harbour; exit 3":     "no such harbour",
 		"sleep 60":                         "was not ready within",
-		"./gone --listen 127.0.0.1:{port}": "its last words",
+		"./gone --listen 127.0.0.1:{port}": "its last output",
 	} {
 		dir := folder(t, durable(start)...)
 		text, err := os.ReadFile(dir + "/project.upath")

@@ -33,6 +33,9 @@ func (c *Context) same(p *syntax.Predicate, got *value.Value) Outcome {
 func (c *Context) source(s *syntax.Source, got *value.Value) (*value.Value, Outcome) {
 	switch s.Kind {
 	case "sent":
+		if len(c.Reply.Request.Body) == 0 {
+			return nil, miss("the request had no body")
+		}
 		v, err := value.Decode(string(c.Reply.Request.Body), value.Limits{})
 		if err != nil {
 			return nil, miss("what was sent is not JSON: %s", err)

@@ -134,10 +134,10 @@ func (c *Context) lists(a asked, only bool) Outcome {
 	}
 	line := fmt.Sprintf("%s lists %s", a.what, strings.Join(have, ", "))
 	if len(lack) > 0 {
-		line += "; missing is " + strings.Join(lack, ", ")
+		line += "; it lacks " + strings.Join(lack, ", ")
 	}
 	if len(extra) > 0 {
-		line += "; extra is " + strings.Join(extra, ", ")
+		line += ", and more than that: " + strings.Join(extra, ", ")
 	}
 	out.Found = []string{line}
 	return out
@@ -162,7 +162,7 @@ func (c *Context) lacks(a asked) Outcome {
 			continue
 		}
 		if i := strings.Index(got, text); i >= 0 {
-			return miss("%s holds it: %s", what, value.Quoted(value.Cut(got[max(0, i-20):], 100)))
+			return miss("%s contains it: %s", what, value.Quoted(value.Cut(got[max(0, i-20):], 100)))
 		}
 	}
 	return Outcome{Held: true}

@@ -284,7 +284,7 @@ func (c *Context) sorted(p *syntax.Predicate, v *value.Value, at string) Outcome
 			order = -order
 		}
 		if order > 0 {
-			return miss("%s[%d] stands behind %s[%d]: %s, then %s", at, i, at, i-1, value.Cut(a.String(), 60), value.Cut(b.String(), 60))
+			return miss("%s[%d] and %s[%d] are out of order: %s, then %s", at, i-1, at, i, value.Cut(a.String(), 60), value.Cut(b.String(), 60))
 		}
 	}
 	return Outcome{Held: true}

@@ -4,6 +4,7 @@ import (
 	"net/mail"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 	"time"
 
@@ -85,7 +86,7 @@ func (m *matcher) limits(n *syntax.Node, v *value.Value, at *value.Path) {
 		m.expected(at, syntax.NodeText(n), v)
 	}
 	if l.Count != nil && !m.within(l.Count, value.NewInt(int64(len(v.Items)))) {
-		m.miss(at, "expected %s, found %d elements", syntax.NodeText(n), len(v.Items))
+		m.miss(at, "expected %s, found %s", syntax.NodeText(n), elements(len(v.Items)))
 	}
 	if l.Of != nil {
 		for i, item := range v.Items {
@@ -100,4 +101,12 @@ func (m *matcher) within(r *syntax.Range, v *value.Value) bool {
 		m.err = err
 	}
 	return ok
+}
+
+// elements counts in words.
+func elements(n int) string {
+	if n == 1 {
+		return "1 element"
+	}
+	return strconv.Itoa(n) + " elements"
 }
