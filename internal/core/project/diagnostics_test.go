@@ -1,7 +1,6 @@
 package project
 
 import (
-	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -10,16 +9,16 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-)
 
-var update = flag.Bool("update", false, "write what is said now into testdata/diagnostics.txt")
+	"usualpath/internal/golden"
+)
 
 // The file holds cases: a line of dashes with a file name, the text, a line of
 // dots, and every diagnostic that the text gives rise to, exactly.
 func TestDiagnosticsExactly(t *testing.T) {
-	golden, err := filepath.Abs("testdata/diagnostics.txt")
+	file, err := filepath.Abs("testdata/diagnostics.txt")
 	require.NoError(t, err)
-	raw, err := os.ReadFile(golden)
+	raw, err := os.ReadFile(file)
 	require.NoError(t, err)
 	var out strings.Builder
 	distinct := map[string]bool{}
@@ -27,7 +26,7 @@ func TestDiagnosticsExactly(t *testing.T) {
 		text, want, ok := strings.Cut(block, ".....\n")
 		require.True(t, ok, "case %d has no line of dots", i)
 		got := said(t, text)
-		if !*update {
+		if !*golden.Update {
 			assert.Equal(t, want, got, "case %d:\n%s", i, text)
 		}
 		for _, line := range strings.Split(strings.TrimSpace(got), "\n") {
@@ -36,8 +35,8 @@ func TestDiagnosticsExactly(t *testing.T) {
 		}
 		out.WriteString("-----\n" + text + ".....\n" + got)
 	}
-	if *update {
-		require.NoError(t, os.WriteFile(golden, []byte(out.String()), 0o644))
+	if *golden.Update {
+		require.NoError(t, os.WriteFile(file, []byte(out.String()), 0o644))
 	}
 	assert.GreaterOrEqual(t, len(distinct), 120, "different diagnostics")
 }

@@ -17,8 +17,8 @@ type NotApplicable struct {
 	Skipped bool
 }
 
-// Text is the resource's checks as scenarios of the language, in canonical
-// layout, and the checks that it gives no rise to.
+// Text is the resource's checks as scenarios of the language, not yet in
+// canonical layout, and the checks that do not apply to it.
 func (r *Resource) Text() (string, []NotApplicable) {
 	var b strings.Builder
 	var out []NotApplicable

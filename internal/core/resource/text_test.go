@@ -1,0 +1,36 @@
+package resource
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/tools/txtar"
+
+	"usualpath/internal/golden"
+)
+
+// The archives hold resources, the checks that follow from them (all, or those
+// of the families named) and those that do not apply.
+func TestTexts(t *testing.T) {
+	golden.Each(t, "testdata/*.txtar", func(t *testing.T, in map[string]string) []txtar.File {
+		p, list := derived(t, "base http://127.0.0.1:1\n"+in["a.upath"])
+		require.Empty(t, p.Diagnostics)
+		var checks, not strings.Builder
+		for _, r := range list {
+			text, left := r.Text()
+			for _, one := range strings.SplitAfter(text, "\n\nscenario ") {
+				title, _, _ := strings.Cut(one, "\n")
+				if only := in["families"]; only == "" || slices.ContainsFunc(strings.Fields(only), func(f string) bool { return strings.Contains(title, " "+f+"/") }) {
+					checks.WriteString(one)
+				}
+			}
+			for _, l := range left {
+				fmt.Fprintf(&not, "%s %s: %s\n", r.Name, l.Check.ID(), l.Why)
+			}
+		}
+		return []txtar.File{{Name: "checks.upath", Data: []byte(checks.String())}, {Name: "not applicable", Data: []byte(not.String())}}
+	})
+}
