@@ -1,6 +1,8 @@
 package tests
 
 import (
+	"bytes"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"os/exec"
@@ -16,29 +18,25 @@ import (
 	"usualpath/internal/harbour"
 )
 
-var (
-	checkHead = regexp.MustCompile(`^  ([▲◇]) ([a-z]+/[a-z-]+)  `)
-	checkID   = regexp.MustCompile(`\b[a-z]+/[a-z-]+\b`)
-)
-
-// missed are the checks that failed or warned, as a run tells of them.
-func missed(out string) []string {
+// missed runs the program with a report, and gives the checks that failed or
+// warned, sorted.
+func missed(t *testing.T, dir string, args ...string) (result, []string) {
+	t.Helper()
+	name := filepath.Join(t.TempDir(), "checks.csv")
+	r := run(t, dir, append(args, "--report", "csv="+name)...)
+	data, err := os.ReadFile(name)
+	require.NoError(t, err, r.out+r.err)
+	rows, err := csv.NewReader(bytes.NewReader(data)).ReadAll()
+	require.NoError(t, err)
+	check, verdict := slices.Index(rows[0], "check"), slices.Index(rows[0], "verdict")
 	var list []string
-	told, with := false, false
-	for _, line := range strings.Split(out, "\n") {
-		if strings.HasPrefix(line, "  ▲ ") || strings.HasPrefix(line, "  ◇ ") || strings.HasPrefix(line, "  ○ ") {
-			m := checkHead.FindStringSubmatch(line)
-			if told = m != nil; told {
-				list = append(list, m[2])
-			}
-		}
-		with = strings.HasPrefix(line, "    with it ") || with && strings.HasPrefix(line, "              ")
-		if told && with {
-			list = append(list, checkID.FindAllString(line, -1)...)
+	for _, row := range rows[1:] {
+		if row[check] != "" && (row[verdict] == "failed" || row[verdict] == "warned") {
+			list = append(list, row[check])
 		}
 	}
 	slices.Sort(list)
-	return slices.Compact(list)
+	return r, slices.Compact(list)
 }
 
 // started is a project that starts the harbour itself, with the examples.
@@ -94,9 +92,8 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 				families, _ := familiesOf()
 				args = append(args, "--family", families)
 			}
-			r := run(t, dir, args...)
+			r, found := missed(t, dir, args...)
 			require.Equal(t, 1, r.code, r.out+r.err)
-			found := missed(r.out)
 			assert.Subset(t, found, f.Finds, "these must find it")
 			assert.Subset(t, slices.Concat(f.Finds, f.Also), found, "others have nothing to do with it")
 		})
@@ -109,11 +106,11 @@ func familiesOf() (string, int) {
 }
 
 func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
-	r := run(t, started(t), "run", "--level", "usual")
+	r, found := missed(t, started(t), "run", "--level", "usual")
 	assert.Equal(t, 0, r.code, r.out+r.err)
 	assert.NotContains(t, r.out, "warned")
 	assert.NotContains(t, r.out, "blocked")
-	assert.Empty(t, missed(r.out))
+	assert.Empty(t, found)
 	assert.Contains(t, r.out, "durable")
 	out, _ := exec.Command("pgrep", "-f", "usualpath-service-").Output()
 	assert.Empty(t, strings.TrimSpace(string(out)))
@@ -148,10 +145,10 @@ func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
 				formatted := run(t, dir, "fmt", "--check", file+"-checks.upath")
 				assert.Equal(t, 0, formatted.code, "the text is in canonical layout")
 				base := gullPoint(t, with...)
-				direct := run(t, dir, "run", file+".upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
-				printed := run(t, dir, "run", file+"-checks.upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
+				direct, of := missed(t, dir, "run", file+".upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
+				printed, same := missed(t, dir, "run", file+"-checks.upath", "--base", base, "--level", "usual", "--family", "setup,lifecycle,repeat,absence,method,input,representation,precondition,access")
 				assert.Equal(t, direct.code, printed.code, printed.out+printed.err)
-				assert.Equal(t, missed(direct.out), missed(printed.out))
+				assert.Equal(t, of, same)
 				assert.NotEmpty(t, counts.FindString(direct.out), direct.out)
 				assert.Equal(t, counts.FindString(direct.out), counts.FindString(printed.out))
 			}

@@ -61,7 +61,6 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		}
 		return "expect body is " + t.Shape
 	}
-	ends := ""
 	if can["list"] {
 		lines := []string{"send GET " + r.Collection, "expect status " + told["list"].status("200"), body(told["list"])}
 		if told["list"].Shape == "" {
@@ -76,14 +75,15 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		t := told["create"]
 		lines := []string{"send POST " + r.Collection, "  json " + r.with(r.Make, "{random_text(6)}"), "expect status " + t.status("2xx"), body(t)}
 		switch {
-		case t.Shape != "" && strings.Contains(t.Shape, literal(value.NewString(r.idMember()))+":") || t == Told{} && !t.Location:
+		case t.Shape != "" && shows(t.Shape, r.idMember()) || t == Told{} && !t.Location:
 			lines = append(lines, "keep "+name+" from "+r.idPath())
 		case t.Location:
 			lines = append(lines, "keep "+name+" from header Location")
 			item = "{" + name + "}"
 		default:
-			s.step("make one", lines...)
-			return s.b.String()
+			// Whether the answer shows the identity is not known; what it shows is removed.
+			s.step("make one", append(lines, "keep "+name+" from "+r.idPath()+" if there")...)
+			return s.b.String() + r.ends(item, can)
 		}
 		s.step("make one", lines...)
 	}
@@ -97,10 +97,24 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 	if made {
 		s.writes(r, item, can, told)
 	}
-	if made && can["delete"] {
-		ends = fmt.Sprintf("\nafterwards\n  step \"leave nothing behind\"\n    send DELETE %s\n", item)
+	if made {
+		return s.b.String() + r.ends(item, can)
 	}
-	return s.b.String() + ends
+	return s.b.String()
+}
+
+// ends removes the item, where that can be done.
+func (r *Resource) ends(item string, can map[string]bool) string {
+	if !can["delete"] {
+		return ""
+	}
+	return fmt.Sprintf("\nafterwards\n  step \"leave nothing behind\"\n    send DELETE %s\n", item)
+}
+
+// shows tells whether the shape of an object has a member, required or not.
+func shows(shape, member string) bool {
+	name := literal(value.NewString(member))
+	return strings.Contains(shape, name+":") || strings.Contains(shape, name+"?:")
 }
 
 func (s *steps) writes(r *Resource, item string, can map[string]bool, told map[string]Told) {

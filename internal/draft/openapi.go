@@ -90,11 +90,11 @@ func FromOpenAPI(d *contract.Document, prefix string) *Suite {
 	for _, op := range d.Operations {
 		if !taken[op] {
 			g := nearest(groups, op.Path)
-			b := file("operations")
+			name := "operations"
 			if g != nil {
-				b = file(g.root().Name)
+				name = g.root().Name
 			}
-			s.lone(b, op, g, prefix)
+			s.lone(file(name), op, g, prefix)
 		}
 	}
 	if len(d.Security) > 0 || d.Components != nil && len(d.Components.SecuritySchemes) > 0 {

@@ -30,7 +30,7 @@ func (s *Suite) parents(g *collection) (before, after string, ok bool) {
 	if t.Shape == "" {
 		s.left("%s does not describe what it answers: the id of what it made is taken from %s", up.ops["create"].Title(), up.idPath())
 	}
-	w.step("make one of "+up.Name+" to stand on", "send POST "+up.scene().Collection, "  json "+up.with(up.Make, "{random_text(6)}"), "expect status "+t.status("2xx"), keep)
+	w.step("make one of "+up.Name+" first", "send POST "+up.scene().Collection, "  json "+up.with(up.Make, "{random_text(6)}"), "expect status "+t.status("2xx"), keep)
 	if up.ops["delete"] != nil {
 		d := &steps{}
 		d.step("take away the one of "+up.Name, "send DELETE "+strings.ReplaceAll(up.scene().itemPath(), "{id}", "{"+name+"}"))
@@ -51,7 +51,7 @@ func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *collection, 
 	on := g != nil && strings.HasPrefix(unnamed(path)+"/", unnamed(g.item)+"/") && g.parent == nil && g.Make != nil
 	if on {
 		name := singular(g.Name) + "_id"
-		w.step("make one of "+g.Name+" to stand on", "send POST "+g.Collection, "  json "+g.with(g.Make, "{random_text(6)}"), "expect status "+g.told["create"].status("2xx"), "keep "+name+" from "+g.idPath())
+		w.step("make one of "+g.Name+" first", "send POST "+g.Collection, "  json "+g.with(g.Make, "{random_text(6)}"), "expect status "+g.told["create"].status("2xx"), "keep "+name+" from "+g.idPath())
 		pre = w.b.String()
 		parts := strings.Split(path, "/")
 		parts[strings.Count(g.item, "/")] = "\x00" + name + "\x01"

@@ -115,7 +115,7 @@ func body(w io.Writer, a *exchange.Answer, s *Style) {
 		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came: "+problem))
 	}
 	if strings.ContainsRune(text, 0) {
-		fmt.Fprintf(w, "%s of bytes that are not text\n", Size(len(a.Body)))
+		fmt.Fprintf(w, "%s, not text\n", Size(len(a.Body)))
 		return
 	}
 	shown := text

@@ -25,7 +25,7 @@ type look struct {
 	a    *exchange.Answer
 	ct   string
 	text string
-	// json is the body when it is JSON, bad why it is none.
+	// json is the body when it is JSON, bad why it is not.
 	json *value.Value
 	bad  error
 }
