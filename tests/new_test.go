@@ -41,7 +41,7 @@ func TestNewRunsAsItStands(t *testing.T) {
 	require.NoError(t, err)
 	r = run(t, dir, "new")
 	require.Equal(t, 2, r.code)
-	require.Contains(t, r.err, "boats.upath is there already; nothing was written")
+	require.Contains(t, r.err, "1 file would be written over: boats.upath; nothing was written")
 	after, err := os.ReadFile(filepath.Join(dir, "boats.upath"))
 	require.NoError(t, err)
 	require.Equal(t, string(before), string(after))

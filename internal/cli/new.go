@@ -124,7 +124,7 @@ func writeAll(dir string, pages []page) error {
 		}
 	}
 	if len(there) > 0 {
-		return usage(strings.Join(there, ", ")+" is there already; nothing was written", "name another folder: usualpath new another-folder")
+		return usage(plural(len(there), "file")+" would be written over: "+strings.Join(there, ", ")+"; nothing was written", "name another folder: usualpath new another-folder")
 	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return usage(err.Error(), "name a folder that can be written")

@@ -128,7 +128,7 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 		case "auto", "always", "never":
 			return nil
 		}
-		return usage("--color is auto, always or never, not "+a.color, "")
+		return usage("--color takes auto, always or never, not "+a.color, "")
 	}
 	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
 	a.help(root)

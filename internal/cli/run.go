@@ -257,7 +257,7 @@ func checkNames(f *runFlags) error {
 		}
 	}
 	if !slices.Contains(syntax.Levels, f.level) {
-		return usage("--level is must, should or usual, not "+f.level, "")
+		return usage("--level takes must, should or usual, not "+f.level, "")
 	}
 	return nil
 }

@@ -343,6 +343,11 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 	if v != nil {
 		g.Turn = turnable(v, schema)
 		g.Required = present(schema.Required, schema)
+		for _, n := range v.Names {
+			if p := schema.Properties[n]; p != nil && p.Value != nil && p.Value.WriteOnly {
+				g.Hidden = append(g.Hidden, n)
+			}
+		}
 		for _, n := range members(item) {
 			if p := item.Properties[n]; schema.Properties[n] == nil || p.Value != nil && p.Value.ReadOnly {
 				g.Assigned = append(g.Assigned, n)

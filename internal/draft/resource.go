@@ -19,7 +19,9 @@ type Resource struct {
 	// Turn is the member of Make that gets {turn}, so that items differ.
 	Turn               string
 	Assigned, Required []string
-	Supports           []string
+	// Hidden are members that are sent and never shown.
+	Hidden   []string
+	Supports []string
 	// Notes are what was guessed or could not be told.
 	Notes []string
 }
@@ -59,6 +61,7 @@ func (r *Resource) Text() string {
 	}
 	line("assigned", names(r.Assigned), "")
 	line("required", names(r.Required), "")
+	line("hidden", names(r.Hidden), "")
 	line("supports", strings.Join(r.Supports, ", "), "")
 	return Canonical(b.String())
 }

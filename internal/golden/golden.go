@@ -26,6 +26,9 @@ const wanted = "want/"
 // input, but for those under want/: these are the files that do returns, by
 // name. With -update they are written.
 func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]string) []txtar.File) {
+	// The test may change the folder.
+	pattern, err := filepath.Abs(pattern)
+	require.NoError(t, err)
 	names, err := filepath.Glob(pattern)
 	require.NoError(t, err)
 	require.NotEmpty(t, names, pattern)
@@ -48,7 +51,7 @@ func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]stri
 				// An archive's files end in a line end.
 				f.Data = append(bytes.TrimRight(f.Data, "\n"), '\n')
 				if !*Update {
-					assert.Equal(t, want[f.Name], string(f.Data), "%s in %s", f.Name, name)
+					assert.Equal(t, want[f.Name], string(f.Data), "%s in %s", f.Name, filepath.Base(name))
 				}
 				delete(want, f.Name)
 				archive.Files = append(archive.Files, txtar.File{Name: wanted + f.Name, Data: f.Data})

@@ -100,6 +100,7 @@ func TestScenarios(t *testing.T) {
 		require.NoError(t, os.MkdirAll(dir, 0o755))
 		for name, text := range in {
 			if !strings.Contains(name, " ") {
+				require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
 				require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"strings"
 
@@ -78,6 +79,9 @@ func (r *reader) broken(format string, args ...any) {
 
 func (r *reader) file(name string) error {
 	f, err := os.Open(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("there is no file %s", name)
+	}
 	if err != nil {
 		return err
 	}
