@@ -48,7 +48,7 @@ func TestDemoLeavesNothingBehind(t *testing.T) {
 	r := run(t, ".", "run", "../examples", "--base", base)
 	require.Equal(t, 0, r.code, r.out)
 	after := run(t, ".", "try", "GET", base+"/boats").out
-	// The time it took stands in the second line.
+	// The time it took is in the second line.
 	took := regexp.MustCompile(`[0-9.]+ ms`)
 	assert.Equal(t, took.ReplaceAllString(before, ""), took.ReplaceAllString(after, ""))
 }

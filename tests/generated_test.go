@@ -39,7 +39,7 @@ var (
 
 func cell(text string) string { return strings.ReplaceAll(text, "|", `\|`) }
 
-// table makes what stands between two marks of the reference.
+// table makes what is between two marks of the reference.
 func table(mark string) string {
 	var b strings.Builder
 	switch names, forms := strings.CutPrefix(mark, "forms: "); {
@@ -141,7 +141,7 @@ func TestGeneratedFilesAreFresh(t *testing.T) {
 	}
 }
 
-// Each form stands in the reference once.
+// Each form is in the reference once.
 func TestTheReferenceTellsEveryForm(t *testing.T) {
 	data, err := os.ReadFile("../docs/language.md")
 	require.NoError(t, err)

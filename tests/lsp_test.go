@@ -117,7 +117,7 @@ func (e *editor) diagnostics(name string, version int) []string {
 	}
 }
 
-// at is a place in a text: where `|` stands.
+// at is a place in a text: where `|` is.
 func (e *editor) at(name, text, mark string, more ...any) map[string]any {
 	e.t.Helper()
 	i := strings.Index(text, mark)
@@ -205,7 +205,7 @@ func TestLanguageServer(t *testing.T) {
 		}
 	}
 
-	// Completion, by what stands before the cursor on a line of its own.
+	// Completion, by what comes before the cursor on a line of its own.
 	version := 3
 	for _, c := range []struct{ line, want, not string }{
 		{"    send PO|", `"POST"`, `"GET"`},

@@ -25,7 +25,7 @@ func free(t *testing.T) string {
 	return fmt.Sprint(l.Addr().(*net.TCPAddr).Port)
 }
 
-// The tour of the README is typed as it stands there, in an empty folder; only
+// The tour of the README is typed as it is there, in an empty folder; only
 // the port is one that is free here.
 func TestTheTourOfTheREADME(t *testing.T) {
 	shell, err := exec.LookPath("bash")

@@ -21,7 +21,7 @@ func text(t *testing.T, parts ...string) string {
 }
 
 // What is tried becomes a suite: each request a step, ids as names, and the whole
-// runs as it stands.
+// runs as it is.
 func TestTryFilesSteps(t *testing.T) {
 	base := gullPoint(t)
 	before := "# Written by hand.\n\nscenario \"mine\"  # and kept\n  step \"open\"\n    send GET /healthz\n    expect status 200\n"

@@ -140,7 +140,7 @@ func writeAll(dir string, pages []page) error {
 	return nil
 }
 
-// starter is a project that runs as it stands, since it starts the harbour.
+// starter is a project that runs as it is, since it starts the harbour.
 func starter(name string) []page {
 	return []page{{"project.upath", `# The service under test, and what all requests have in common.
 project ` + name + `

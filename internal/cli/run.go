@@ -183,7 +183,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	return verdict(done)
 }
 
-// verdict is the exit code of a run: of several the first that stands here.
+// verdict is the exit code of a run: of several the first below.
 func verdict(done *runner.Outcome) error {
 	c := done.Finished.Counts.Both()
 	switch {

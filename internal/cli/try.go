@@ -106,7 +106,7 @@ func (f *tryFlags) check(args []string) error {
 		return usage("--step and --scenario say where in a file: --into names it", "write --into boats.upath")
 	}
 	if f.json != "" {
-		// {name} is not JSON, and may stand there all the same.
+		// {name} is not JSON, and is allowed there all the same.
 		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside.MatchString(f.json) {
 			return badJSON(f.json, err)
 		}

@@ -256,7 +256,7 @@ func differing(v *value.Value, same bool) *value.Value {
 	return v
 }
 
-// identities are those of the items in a list, as they would stand in a path,
+// identities are those of the items in a list, as they would be in a path,
 // without regard to case.
 func identities(list *value.Value, id string) map[string]bool {
 	out := map[string]bool{}

@@ -50,8 +50,8 @@ func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]stri
 			for _, f := range do(t, in) {
 				// An archive's files end in a line end.
 				f.Data = append(bytes.TrimRight(f.Data, "\n"), '\n')
-				if !*Update {
-					assert.Equal(t, want[f.Name], string(f.Data), "%s in %s", f.Name, filepath.Base(name))
+				if at, was, is := departs(want[f.Name], string(f.Data)); at > 0 && !*Update {
+					assert.Failf(t, "not as the archive says; -update takes it over", "%s in %s, line %d\nwas: %s\nis:  %s", f.Name, filepath.Base(name), at, was, is)
 				}
 				delete(want, f.Name)
 				archive.Files = append(archive.Files, txtar.File{Name: wanted + f.Name, Data: f.Data})
@@ -63,4 +63,22 @@ func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]stri
 			assert.Empty(t, want, "not given any more")
 		})
 	}
+}
+
+// departs is the first line, from 1, in which two texts differ; 0 for none.
+func departs(want, got string) (at int, was, is string) {
+	a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
+	for i := range max(len(a), len(b)) {
+		was, is = "(the end)", "(the end)"
+		if i < len(a) {
+			was = a[i]
+		}
+		if i < len(b) {
+			is = b[i]
+		}
+		if was != is {
+			return i + 1, was, is
+		}
+	}
+	return 0, "", ""
 }

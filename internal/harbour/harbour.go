@@ -1,6 +1,6 @@
 // Package harbour is the service that ships with the tool: the harbour office
 // of Gull Point, made up. It has good HTTP manners, and can be told to have
-// one bad habit. It knows nothing of the tool.
+// one fault or more. It knows nothing of the tool.
 package harbour
 
 import (

@@ -22,7 +22,7 @@ var (
 		"If-Unmodified-Since", "Last-Modified", "Link", "Location", "Origin", "Prefer", "Range", "Retry-After", "Set-Cookie", "User-Agent", "Vary", "WWW-Authenticate"}
 )
 
-// forms are what may stand before the cursor, by what is proposed then. They are
+// forms are what may come before the cursor, by what is proposed then. They are
 // made when they are first wanted: every command would wait for them otherwise.
 var forms = sync.OnceValue(func() map[string]*regexp.Regexp {
 	out := map[string]*regexp.Regexp{}
@@ -112,7 +112,7 @@ func checks() []completion {
 	return out
 }
 
-// names are the names that can stand at a place, and the functions.
+// names are the names that can be at a place, and the functions.
 func (d *document) names(offset int) []completion {
 	var out []completion
 	seen := map[string]bool{}
@@ -168,7 +168,7 @@ func (d *document) subjects(offset int) []completion {
 	return out
 }
 
-// keywords are the words that may start a statement where the line stands.
+// keywords are the words that may start a statement where the line is.
 func (d *document) keywords(offset int) []completion {
 	var out []completion
 	for _, f := range syntax.FormsUnder(parent(d.text, offset)) {

@@ -14,7 +14,7 @@ import (
 	"usualpath/internal/draft"
 )
 
-// hover tells about what stands at an offset: a name, a check, a status, a
+// hover tells about what is at an offset: a name, a check, a status, a
 // keyword.
 func (d *document) hover(offset int) *hover {
 	say := func(text string) *hover { return &hover{markup{"markdown", text}} }

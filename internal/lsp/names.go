@@ -78,7 +78,7 @@ func (s nameScope) bindings() []syntax.NameAt {
 	return out
 }
 
-// exact is where the name itself stands: shapes span more than the name.
+// exact is where the name itself is: shapes span more than the name.
 func exact(text string, b syntax.NameAt) source.Span {
 	if b.Span.End-b.Span.Start == len(b.Name) {
 		return b.Span
@@ -129,7 +129,7 @@ func (d *document) nameAt(offset int) (string, source.Span, bool) {
 	return "", source.Span{}, false
 }
 
-// uses are all places where a name stands, or where any does.
+// uses are all places where a name is, or where any does.
 func uses(s nameScope, name string) []syntax.NameAt {
 	var out []syntax.NameAt
 	add := func(n syntax.NameAt) {
@@ -185,7 +185,7 @@ func (d *document) bound(name string, offset int) (nameScope, source.Span, bool)
 	return nameScope{}, source.Span{}, false
 }
 
-// definition is where what stands at an offset is told: a name, a routine, a
+// definition is where what is at an offset is told: a name, a routine, a
 // used file.
 func (d *document) definition(offset int) *location {
 	f := d.file()

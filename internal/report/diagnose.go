@@ -62,7 +62,7 @@ func length(d source.Diagnostic, at source.Position) int {
 const widest = 110
 
 // cutLine splits a line around the marked place, and shortens long ones. Tabs
-// become blanks, control characters escapes.
+// become spaces, control characters escapes.
 func cutLine(line string, from, count int) (before, marked, after string) {
 	r := []rune(line)
 	from = min(max(from, 0), len(r))

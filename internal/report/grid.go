@@ -35,7 +35,7 @@ type Grid struct {
 	Requests       int
 	Took           time.Duration
 	cells          map[string]*Cell
-	// columns and rows are where families and operations stand, heads what is
+	// columns and rows are where families and operations are, heads what is
 	// above the columns.
 	columns, rows map[string]int
 	heads         map[string]string
@@ -72,7 +72,7 @@ func (g *Grid) add(c *event.Check, e *event.ScenarioFinished) {
 	}
 }
 
-// Head is what stands above a family's column.
+// Head is what is above a family's column.
 func (g *Grid) Head(family string) string { return g.heads[family] }
 
 // inOrder are names by their places.

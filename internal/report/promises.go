@@ -304,7 +304,7 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 // folded breaks a text into lines of about that many characters.
 func folded(text string, width int) string { return strings.Join(Fold(text, width), "\n") }
 
-// Fold breaks a text at its blanks into lines of about that many characters.
+// Fold breaks a text at its spaces into lines of about that many characters.
 func Fold(text string, width int) []string {
 	// The library breaks behind hyphens, of which commands and names of checks are
 	// full: they go through it as non-breaking ones.

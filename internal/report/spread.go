@@ -67,7 +67,7 @@ func Spread(first *exchange.Exchange, others []*exchange.Exchange) []string {
 }
 
 // places are what differs by path, in the order in which it was met: as text,
-// element 10 would stand before element 2.
+// element 10 would come before element 2.
 type places struct {
 	order []string
 	said  map[string][]string

@@ -275,7 +275,7 @@ func (t *Terminal) finding(f event.Finding) {
 	t.field("look", f.Look)
 }
 
-// field writes a label and its text; further lines stand below the first.
+// field writes a label and its text; further lines are below the first.
 func (t *Terminal) field(label, text string) { t.labelled("    ", label, text) }
 
 // inner is a field of a step inside a block.

@@ -126,7 +126,7 @@ func (s *Service) Restart(ctx context.Context, kill bool) error {
 	return s.start(ctx)
 }
 
-// Stop ends the process group: the signal first, the kill when it is not heard.
+// Stop ends the process group: the signal first, the kill when it is ignored.
 func (s *Service) Stop() { s.end(s.o.Signal, s.o.Grace) }
 
 func (s *Service) end(signal syscall.Signal, grace time.Duration) {

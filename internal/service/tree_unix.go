@@ -10,7 +10,7 @@ import (
 // tree is a process and all that it starts: a process group.
 type tree struct{ group int }
 
-// shell runs a command so that the shell does not stand between us and it.
+// shell runs a command so that no shell is left between us and it.
 func shell(command string) *exec.Cmd {
 	cmd := exec.Command("/bin/sh", "-c", "exec "+command)
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}

@@ -250,7 +250,7 @@ func (t *step) quantified(b *syntax.Expectation, held, total int) (bool, error) 
 
 var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}"]*\}`)
 
-// shown is an expectation as it stands, on one line, with short values of
+// shown is an expectation as it is, on one line, with short values of
 // names put in.
 func (t *step) shown(b *syntax.Expectation) string {
 	text := strings.Join(strings.Fields(syntax.ExpectText(b)), " ")

@@ -64,7 +64,7 @@ type RunStarted struct {
 	Scenarios int
 	// Shard is I/N when only a part of the suite is run.
 	Shard string
-	// Sources is a digest of the files that the scenarios stand in.
+	// Sources is a digest of the files that the scenarios are in.
 	Sources string
 }
 
@@ -89,7 +89,7 @@ type Check struct {
 	// Resource and Operation are the row of the promise grid.
 	Resource, Operation string
 	// Column heads the check's family in the grid, "" where it has no place there;
-	// Columns and rows stand in the order of ColumnAt and RowAt.
+	// Columns and rows are in the order of ColumnAt and RowAt.
 	Column          string
 	ColumnAt, RowAt int
 	// Causes are the checks whose failure explains that of this one.

@@ -9,7 +9,7 @@ type Link struct {
 	Params map[string]string
 }
 
-// Has tells whether the link is of a relation type; several may stand in one
+// Has tells whether the link is of a relation type; several may be in one
 // parameter, and case does not matter.
 func (l Link) Has(rel string) bool {
 	for _, r := range strings.Fields(l.Params["rel"]) {

@@ -26,7 +26,7 @@ func lines[T fmt.Stringer](list []T) []string {
 	return out
 }
 
-// is holds one value against a shape; at is where the value stands.
+// is holds one value against a shape; at is where the value is.
 func (c *Context) is(p *syntax.Predicate, v *value.Value, at string) Outcome {
 	r, err := shape.Match(p.Shape, v, c.Names)
 	if err != nil {

@@ -177,7 +177,7 @@ func (c *call) holds(root, current *value.Value) bool {
 }
 
 // functionTypes lists the parameter and result types of RFC 9535 §2.4:
-// V a value, N nodes, L logical; the result stands last.
+// V a value, N nodes, L logical; the result is last.
 var functionTypes = map[string]string{
 	"length": "VV",
 	"count":  "NV",

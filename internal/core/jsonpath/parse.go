@@ -86,18 +86,18 @@ func (p *parser) take(prefix string) bool {
 	return false
 }
 
-func (p *parser) blanks() {
+func (p *parser) spaces() {
 	for p.i < len(p.s) && strings.IndexByte(" \t\r\n", p.s[p.i]) >= 0 {
 		p.i++
 	}
 }
 
-// segments reads as many as there are; blanks may stand before each.
+// segments reads as many as there are; spaces may come before each.
 func (p *parser) segments() []segment {
 	var out []segment
 	for p.err == nil {
 		mark := p.i
-		p.blanks()
+		p.spaces()
 		switch {
 		case p.take(".."):
 			s := segment{descend: true}
@@ -156,9 +156,9 @@ func (p *parser) bracket() []selector {
 	p.i++
 	var out []selector
 	for p.err == nil {
-		p.blanks()
+		p.spaces()
 		out = append(out, p.selector())
-		p.blanks()
+		p.spaces()
 		if p.err != nil {
 			break
 		}
@@ -186,7 +186,7 @@ func (p *parser) selector() selector {
 		return selector{kind: byWildcard}
 	case c == '?':
 		p.i++
-		p.blanks()
+		p.spaces()
 		return selector{kind: byFilter, filter: p.or()}
 	case c == ':' || c == '-' || c >= '0' && c <= '9':
 		return p.indexOrSlice()
@@ -205,7 +205,7 @@ func (p *parser) indexOrSlice() selector {
 		n := p.integer()
 		first = &n
 		mark := p.i
-		p.blanks()
+		p.spaces()
 		if p.peek() != ':' {
 			p.i = mark
 			return selector{kind: byIndex, index: n}
@@ -213,15 +213,15 @@ func (p *parser) indexOrSlice() selector {
 	}
 	s := selector{kind: bySlice, start: first}
 	p.i++
-	p.blanks()
+	p.spaces()
 	if c := p.peek(); c == '-' || c >= '0' && c <= '9' {
 		n := p.integer()
 		s.end = &n
-		p.blanks()
+		p.spaces()
 	}
 	if p.take(":") {
 		mark := p.i
-		p.blanks()
+		p.spaces()
 		if c := p.peek(); c == '-' || c >= '0' && c <= '9' {
 			n := p.integer()
 			s.step = &n
@@ -355,12 +355,12 @@ func (p *parser) or() logical {
 	out := either{p.and()}
 	for p.err == nil {
 		mark := p.i
-		p.blanks()
+		p.spaces()
 		if !p.take("||") {
 			p.i = mark
 			break
 		}
-		p.blanks()
+		p.spaces()
 		out = append(out, p.and())
 	}
 	if len(out) == 1 {
@@ -373,12 +373,12 @@ func (p *parser) and() logical {
 	out := both{p.basic()}
 	for p.err == nil {
 		mark := p.i
-		p.blanks()
+		p.spaces()
 		if !p.take("&&") {
 			p.i = mark
 			break
 		}
-		p.blanks()
+		p.spaces()
 		out = append(out, p.basic())
 	}
 	if len(out) == 1 {
@@ -391,7 +391,7 @@ func (p *parser) and() logical {
 func (p *parser) basic() logical {
 	if p.peek() == '!' {
 		p.i++
-		p.blanks()
+		p.spaces()
 		at := p.i
 		inner := p.unit()
 		if _, compared := inner.(comparison); compared {
@@ -405,9 +405,9 @@ func (p *parser) basic() logical {
 func (p *parser) unit() logical {
 	if p.take("(") {
 		open := p.i - 1
-		p.blanks()
+		p.spaces()
 		inner := p.or()
-		p.blanks()
+		p.spaces()
 		if p.err == nil && !p.take(")") {
 			p.fail(open, "this `(` is not closed", "")
 		}
@@ -419,7 +419,7 @@ func (p *parser) unit() logical {
 		return nil
 	}
 	mark := p.i
-	p.blanks()
+	p.spaces()
 	for _, op := range []string{"==", "!=", "<=", ">=", "<", ">"} {
 		if !p.take(op) {
 			continue
@@ -428,7 +428,7 @@ func (p *parser) unit() logical {
 			p.notComparable(start, test)
 			return nil
 		}
-		p.blanks()
+		p.spaces()
 		at := p.i
 		right, other := p.comparable()
 		if p.err == nil && right == nil {
@@ -463,7 +463,7 @@ func (p *parser) notComparable(at int, test logical) {
 type parenthesised struct{ logical }
 
 // comparable reads a literal, a query or a call. The first result is set when
-// it can be compared, the second when it can stand as a test.
+// it can be compared, the second when it can be as a test.
 func (p *parser) comparable() (operand, logical) {
 	switch c := p.peek(); {
 	case c == '\'' || c == '"':
@@ -518,17 +518,17 @@ func (p *parser) word() (operand, logical) {
 	p.i++
 	c := &call{name: name}
 	for n := 0; n < len(types)-1 && p.err == nil; n++ {
-		p.blanks()
+		p.spaces()
 		if n > 0 {
 			if !p.take(",") {
 				p.fail(p.i, fmt.Sprintf("%s() takes %d arguments", name, len(types)-1), "")
 				return nil, nil
 			}
-			p.blanks()
+			p.spaces()
 		}
 		p.argument(c, types[n], n)
 	}
-	p.blanks()
+	p.spaces()
 	if p.err == nil && !p.take(")") {
 		p.fail(p.i, fmt.Sprintf("expected `)` after the %d of %s(), found %s", len(types)-1, name, p.here()), "")
 	}

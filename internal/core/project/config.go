@@ -7,7 +7,7 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
-// Layer is a list of statements and the file they stand in.
+// Layer is a list of statements and the file they are in.
 type Layer struct {
 	File       *File
 	Statements []*syntax.Statement

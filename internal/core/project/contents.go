@@ -16,7 +16,7 @@ type contents struct {
 	data map[string][]byte
 }
 
-// newContents begins with texts that stand in place of files, by absolute path.
+// newContents begins with texts that replace files, by absolute path.
 func newContents(overlay map[string]string) *contents {
 	c := &contents{data: map[string][]byte{}}
 	for path, text := range overlay {

@@ -41,7 +41,7 @@ type File struct {
 	line int
 }
 
-// Line is where a statement stands: that of the resource, for a derived one.
+// Line is where a statement is: that of the resource, for a derived one.
 func (f *File) Line(st *syntax.Statement) int {
 	if f.line > 0 {
 		return f.line
@@ -283,7 +283,7 @@ func (p *loader) missing(path string, err error) {
 	p.whole(path, "cannot be read: "+reason(err), "")
 }
 
-// reason is an error without the path, which stands before it already.
+// reason is an error without the path, which comes before it already.
 func reason(err error) string {
 	var pe *fs.PathError
 	if errors.As(err, &pe) {

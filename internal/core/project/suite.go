@@ -30,8 +30,8 @@ type Scenario struct {
 	Check *syntax.Check
 }
 
-// Case is one row: a node when it stands in the scenario, a value when it
-// stands in a file.
+// Case is one row: a node when it is in the scenario, a value when it
+// is in a file.
 type Case struct {
 	Node  *syntax.Node
 	Value *value.Value

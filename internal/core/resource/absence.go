@@ -33,7 +33,7 @@ func (s *script) deleted() {
 // a path.
 var oddIDs = []struct{ what, path string }{
 	{"a word", "no-such-word"}, {"zero", "0"}, {"a negative number", "-1"}, {"an exponent", "1e3"}, {"2^63", "9223372036854775808"},
-	{"500 digits", strings.Repeat("9", 500)}, {"a blank", "%20"}, {"an encoded slash", "no%2Fsuch"}, {"an encoded NUL", "%00"},
+	{"500 digits", strings.Repeat("9", 500)}, {"a space", "%20"}, {"an encoded slash", "no%2Fsuch"}, {"an encoded NUL", "%00"},
 	{"an emoji", "%F0%9F%9A%A2"}, {"null", "null"}, {"undefined", "undefined"},
 }
 

@@ -584,7 +584,7 @@ var textVariants = []struct{ what, text string }{
 	{"combining marks", "Cafe\\u0301 Zo\\u0308e {turn}"},
 	{"markup", "<b>Gull</b> & Tern {turn}"},
 	{"quotes", "O'Hare \\\"Auk\\\" \\\\ {turn}"},
-	{"blanks inside", "Two  spaces {turn}"},
+	{"inner spaces", "Two  spaces {turn}"},
 }
 
 var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"}

@@ -8,7 +8,7 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// place is where a line stands in its step.
+// place is where a line is in its step.
 type place int
 
 const (
@@ -104,7 +104,7 @@ type step struct {
 func (s step) text() string {
 	var b strings.Builder
 	b.WriteString("\n  step " + quoted(s.title) + "\n")
-	// What stands before the request comes first, wherever it was added.
+	// What comes before the request comes first, wherever it was added.
 	for _, first := range []bool{true, false} {
 		for _, l := range s.lines {
 			if !l.none() && (l.place == before) == first {

@@ -15,7 +15,7 @@ const invented = "MOOR"
 // unsupported are the methods that the resource does not have. Without a line
 // `supports` only those that such a path never has. What a server might take
 // for a wish about all items is sent where they are disposable; elsewhere an
-// invented method stands in. On an item only where it is one made here.
+// invented method replaces it. On an item only where it is one made here.
 func (s *script) unsupported(id string) []never {
 	var out []never
 	add := func(method, where, at string) { out = append(out, never{method, at, where}) }

@@ -1,6 +1,6 @@
 // Package resource turns a resource statement into the scenarios that check
 // its promises: trees of the scenario language, run by the same engine as any
-// other. The checks stand in one catalogue.
+// other. The checks are in one catalogue.
 package resource
 
 import (
@@ -86,11 +86,11 @@ type reader struct {
 	r     *Resource
 	diags source.Diagnostics
 	under *syntax.Statement
-	// at is where each line of the statement stands, by its word.
+	// at is where each line of the statement is, by its word.
 	at map[string]source.Span
 }
 
-// span is where a line stands; the statement's place when it is not written.
+// span is where a line is; the statement's place when it is not written.
 func (rd *reader) span(word string) source.Span {
 	if at, ok := rd.at[word]; ok {
 		return at

@@ -210,7 +210,7 @@ func TestCatalogue(t *testing.T) {
 	assert.Equal(t, b.String(), string(now))
 }
 
-// Whatever stands below a resource is derived from or told about.
+// Whatever is below a resource is derived from or told about.
 func FuzzExpand(f *testing.F) {
 	for _, name := range []string{"boats", "berths", "tides", "log"} {
 		data, err := os.ReadFile("../../../examples/" + name + ".upath")

@@ -14,7 +14,7 @@ type script struct {
 	*Resource
 	check *Check
 	level string
-	// observes stand before the steps, and so do the lets; after is the clean-up.
+	// observes come before the steps, and so do the lets; after is the clean-up.
 	observes    []string
 	lets        []binding
 	body, after []step

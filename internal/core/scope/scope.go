@@ -204,7 +204,7 @@ func (s *Scope) Path(p *syntax.Path) (*jsonpath.Query, error) {
 	return jsonpath.Parse(b.String())
 }
 
-// Expr works out what stands between braces.
+// Expr works out what is between braces.
 func (s *Scope) Expr(e *syntax.Expr) (*value.Value, error) {
 	if e.Op != 0 {
 		return s.sum(e)

@@ -9,7 +9,7 @@ import (
 )
 
 // Target works out a path or URL: values are percent-encoded where they are
-// put in (RFC 3986 §2.1), save one that stands first, which is a path or URL
+// put in (RFC 3986 §2.1), save one that is first, which is a path or URL
 // itself.
 func (s *Scope) Target(t *syntax.Template) (string, error) {
 	text, _, err := s.target(t)

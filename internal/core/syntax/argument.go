@@ -27,7 +27,7 @@ var (
 	argList = argument{func(p *parser, _ Subject, pr *Predicate) { pr.Values = p.listItems() }, func(l *layout, pr *Predicate) { l.list(pr.Values) }}
 
 	argPattern = argument{func(p *parser, _ Subject, pr *Predicate) {
-		p.blanks()
+		p.spaces()
 		if p.peek() != '/' {
 			p.failHere("expected a regular expression, found "+p.found(), "write matches /^[A-F][0-9]+$/")
 			return
@@ -36,7 +36,7 @@ var (
 	}, func(l *layout, pr *Predicate) { l.node(pr.Shape) }}
 
 	argCount = argument{func(p *parser, _ Subject, pr *Predicate) {
-		p.blanks()
+		p.spaces()
 		if op := p.comparator(); op != "" {
 			pr.Compare = op
 			pr.Values = []*Node{p.wholeNumber("count > 3", 0, math.MaxInt32)}
@@ -92,7 +92,7 @@ func printValues(l *layout, pr *Predicate) {
 }
 
 func (p *parser) sizeLimit(_ Subject, pr *Predicate) {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '.') {
 		p.i++
@@ -108,7 +108,7 @@ func (p *parser) sizeLimit(_ Subject, pr *Predicate) {
 
 // compared reads the source of a comparison, and what is left out of it.
 func (p *parser) compared(s Subject, pr *Predicate) {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	src := &Source{}
 	switch {
@@ -140,7 +140,7 @@ func (p *parser) compared(s Subject, pr *Predicate) {
 }
 
 func (p *parser) stepSource() *Source {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	n := p.str("a step's title", `same as "step"`)
 	return &Source{Kind: "step", Title: n, Span: Span{Start: start, End: p.i}}
@@ -180,7 +180,7 @@ func (p *parser) effects(s Subject, pr *Predicate) {
 
 // effect reads one; false when there is none.
 func (p *parser) effect(s Subject, pr *Predicate) bool {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	w := p.word()
 	switch {
@@ -199,7 +199,7 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 		return false
 	}
 	e := Effect{Word: w}
-	p.blanks()
+	p.spaces()
 	if b := p.peek(); b >= '0' && b <= '9' {
 		r := p.rangeOf()
 		if e.Range = r; r.Lo == r.Hi {

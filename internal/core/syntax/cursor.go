@@ -11,7 +11,7 @@ import (
 )
 
 // cursor moves over the text; it is the scanner of the language, whose tokens
-// depend on where they stand: a path, a header value, JSON.
+// depend on where they are: a path, a header value, JSON.
 type cursor struct {
 	file  *source.File
 	s     string
@@ -46,7 +46,7 @@ func (c *cursor) report(span source.Span, message, hint string) {
 
 func (c *cursor) failHere(message, hint string) { c.fail(c.token(), message, hint) }
 
-// token is the span of whatever stands at the cursor, for a message.
+// token is the span of whatever is at the cursor, for a message.
 func (c *cursor) token() source.Span {
 	end := c.i
 	for end < len(c.s) && wordByte(c.s[end]) {
@@ -59,7 +59,7 @@ func (c *cursor) token() source.Span {
 	return source.Span{Start: c.i, End: end}
 }
 
-// found names what stands at the cursor.
+// found names what is at the cursor.
 func (c *cursor) found() string {
 	if c.i >= len(c.s) {
 		return "the end of the file"
@@ -88,8 +88,8 @@ func (c *cursor) peek() byte {
 
 func (c *cursor) at(prefix string) bool { return strings.HasPrefix(c.s[c.i:], prefix) }
 
-// blanks skips spaces and tabs.
-func (c *cursor) blanks() {
+// spaces skips spaces and tabs.
+func (c *cursor) spaces() {
 	for c.i < len(c.s) && (c.s[c.i] == ' ' || c.s[c.i] == '\t') {
 		c.i++
 	}
@@ -104,11 +104,11 @@ func commentAt(s string, i int) bool {
 
 // lineDone tells whether nothing but a comment is left on this line.
 func (c *cursor) lineDone() bool {
-	c.blanks()
+	c.spaces()
 	return c.i >= len(c.s) || c.s[c.i] == '\n' || c.at("\r\n") || c.commentHere()
 }
 
-// trivia skips blanks, line ends and comments inside brackets; comments are
+// trivia skips spaces, line ends and comments inside brackets; comments are
 // kept. It tells whether a line end was among them.
 func (c *cursor) trivia() bool {
 	broke := false
@@ -154,10 +154,10 @@ func (c *cursor) word() string {
 	return c.s[start:c.i]
 }
 
-// takeWord skips a given word and the blanks before it.
+// takeWord skips a given word and the spaces before it.
 func (c *cursor) takeWord(w string) bool {
 	mark := c.i
-	c.blanks()
+	c.spaces()
 	if c.at(w) && (c.i+len(w) == len(c.s) || !wordByte(c.s[c.i+len(w)])) {
 		c.i += len(w)
 		return true
@@ -169,16 +169,16 @@ func (c *cursor) takeWord(w string) bool {
 // nextWord looks at the next word without taking it.
 func (c *cursor) nextWord() string {
 	mark := c.i
-	c.blanks()
+	c.spaces()
 	w := c.word()
 	c.i = mark
 	return w
 }
 
-// takeByte skips one character and the blanks before it.
+// takeByte skips one character and the spaces before it.
 func (c *cursor) takeByte(b byte) bool {
 	mark := c.i
-	c.blanks()
+	c.spaces()
 	if c.peek() == b {
 		c.i++
 		return true
@@ -192,14 +192,14 @@ func (c *cursor) needWord(w, form string) bool {
 	if c.takeWord(w) {
 		return true
 	}
-	c.blanks()
+	c.spaces()
 	c.failHere("expected `"+w+"`, found "+c.found(), "write "+form)
 	return false
 }
 
 // name reads a name; what says what for.
 func (c *cursor) name(what string) (string, source.Span) {
-	c.blanks()
+	c.spaces()
 	start := c.i
 	w := c.word()
 	span := source.Span{Start: start, End: c.i}

@@ -24,7 +24,7 @@ func IsName(text string) bool {
 	return true
 }
 
-// TitleText is a title as it is compared: its text, or what stands there when
+// TitleText is a title as it is compared: its text, or what is there when
 // names are in it; "" for none.
 func TitleText(n *Node) string {
 	if n == nil {

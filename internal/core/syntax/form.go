@@ -6,7 +6,7 @@ import (
 	"strings"
 )
 
-// Place is where statements stand: a set of them.
+// Place is where statements are: a set of them.
 type Place int
 
 // The places.
@@ -25,7 +25,7 @@ const (
 // Role is what a statement is in its step.
 type Role int
 
-// The roles. Those of RoleOpening stand before the request, those of RoleDetail
+// The roles. Those of RoleOpening come before the request, those of RoleDetail
 // below it, those of RoleClaim are about its answer.
 const (
 	RoleNone Role = iota
@@ -34,7 +34,7 @@ const (
 	RoleDetail
 	RoleClaim
 	RoleAgain
-	// RoleStep opens a step, RoleCall stands in place of one.
+	// RoleStep opens a step, RoleCall replaces one.
 	RoleStep
 	RoleCall
 	// RoleFree stands anywhere in a step or behind one.
@@ -63,11 +63,11 @@ type Form struct {
 	// places of its own.
 	Word string
 	In   Place
-	// Below is where the statements below it stand; 0 for none.
+	// Below is where the statements below it are; 0 for none.
 	Below Place
 	Role  Role
 	// Usage is how it goes on, with words in capitals for what is put there; Help
-	// says in a sentence what it does; Example is a line that can stand as it is.
+	// says in a sentence what it does; Example is a line that runs as it is.
 	Usage, Help, Example string
 	// Apart sets it off by blank lines; Aligned has the words below it in a column.
 	Apart, Aligned bool
@@ -85,7 +85,7 @@ func form(f Form, body func() Body) *Form {
 	return &f
 }
 
-// lookup is the form of a word at a place: where none may stand there, the
+// lookup is the form of a word at a place: where none is allowed there, the
 // first; nil for no keyword.
 func lookup(word string, at Place) *Form {
 	list := forms[word]
@@ -130,7 +130,7 @@ func wordsIn(where Place) []string {
 	return slices.Compact(out)
 }
 
-// FormsUnder are the forms that may stand below a statement with the given
+// FormsUnder are the forms that may be below a statement with the given
 // word, or in a file for "".
 func FormsUnder(word string) []*Form {
 	where := InFile

@@ -68,7 +68,7 @@ func (b *FileBody) read(p *parser) {
 
 // text reads a text in quotes, or a name that stands for one.
 func (b *Content) text(p *parser, word string) {
-	p.blanks()
+	p.spaces()
 	if p.peek() == '{' {
 		if e := p.tryExpr(); e != nil {
 			b.Value = &Node{Kind: Ref, Expr: e, Span: e.Span}
@@ -139,9 +139,9 @@ func (b *Pair) whole(p *parser, word string) {
 	b.value(p, word)
 }
 
-// name is anything up to a blank or `=`.
+// name is anything up to a space or `=`.
 func (b *Pair) name(p *parser, word string) {
-	p.blanks()
+	p.spaces()
 	b.Name = p.template(func() bool { return strings.IndexByte(" \t\r\n=", p.s[p.i]) >= 0 }, false)
 	if b.Name.Raw == "" {
 		p.failHere("expected a name, found "+p.found(), "write "+word+" name = value")
@@ -153,7 +153,7 @@ func (b *Pair) value(p *parser, word string) {
 		return
 	}
 	if !p.takeByte('=') {
-		p.blanks()
+		p.spaces()
 		p.failHere("expected `=`, found "+p.found(), "write "+word+" name = value")
 		return
 	}
@@ -162,7 +162,7 @@ func (b *Pair) value(p *parser, word string) {
 
 // pairValue is text in quotes, or the rest of the line.
 func (p *parser) pairValue() (*Template, *Node) {
-	p.blanks()
+	p.spaces()
 	if p.peek() == '"' {
 		n := p.stringNode()
 		return n.Template, n
@@ -187,7 +187,7 @@ func (b *Pair) walk(w walker) {
 type PartOf struct {
 	Name  string
 	Value *Template
-	// Quoted is the value when it stands in quotes.
+	// Quoted is the value when it is in quotes.
 	Quoted *Node
 	File   *Node
 	Media  *Template
@@ -197,7 +197,7 @@ var _ = form(Form{Word: "part", In: InRequest, Role: RoleDetail, Usage: `part NA
 	Example: `part name = value`}, func() Body { return &PartOf{} })
 
 func (b *PartOf) read(p *parser) {
-	p.blanks()
+	p.spaces()
 	b.Name = p.httpToken()
 	if b.Name == "" {
 		p.failHere("expected a name, found "+p.found(), `write part name = value, or part name file "photo.png"`)
@@ -209,7 +209,7 @@ func (b *PartOf) read(p *parser) {
 		return
 	}
 	if !p.takeByte('=') {
-		p.blanks()
+		p.spaces()
 		p.failHere("expected `=` or `file`, found "+p.found(), `write part name = value, or part name file "photo.png"`)
 		return
 	}

@@ -68,7 +68,7 @@ func (b *Expectation) quantifier(p *parser) {
 		case p.takeWord("most"):
 			b.Quantifier = "at most"
 		default:
-			p.blanks()
+			p.spaces()
 			p.failHere("expected `least` or `most`, found "+p.found(), "write expect at least 1 status 201")
 			return
 		}
@@ -156,7 +156,7 @@ func (b *Keep) read(p *parser) {
 }
 
 func (b *Keep) source(p *parser) {
-	p.blanks()
+	p.spaces()
 	if p.peek() == '$' {
 		b.From, b.Path = "path", p.path()
 		return
@@ -169,7 +169,7 @@ func (b *Keep) source(p *parser) {
 	case "header", "cookie":
 		b.Key = p.headerName()
 	case "text":
-		p.blanks()
+		p.spaces()
 		if p.peek() != '/' {
 			p.failHere("expected a regular expression, found "+p.found(), "write keep name from text /id=(\\d+)/")
 			return

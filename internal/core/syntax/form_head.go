@@ -22,7 +22,7 @@ var _ = form(Form{Word: "tags", In: InHead, Usage: "tags TAG, …", Help: "Words
 
 func (b *Tags) read(p *parser) {
 	for {
-		p.blanks()
+		p.spaces()
 		start := p.i
 		for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '-' || p.s[p.i] >= 0x80) {
 			p.i++

@@ -27,7 +27,7 @@ func (b *Let) read(p *parser) {
 		return
 	}
 	if !p.takeByte('=') {
-		p.blanks()
+		p.spaces()
 		p.failHere("expected `=`, found "+p.found(), "write let "+b.Name+" = value, or let "+b.Name+" from env VARIABLE")
 		return
 	}

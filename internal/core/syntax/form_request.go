@@ -16,7 +16,7 @@ func (b *Header) read(p *parser) {
 	}
 	if !p.takeByte(':') {
 		hint := "write header " + b.Name + ": value"
-		p.blanks()
+		p.spaces()
 		if p.peek() == '=' {
 			hint = "headers have a colon: header " + b.Name + ": value"
 		}
@@ -58,7 +58,7 @@ var _ = form(Form{Word: "auth", In: InHead | InRequest | InDefaults | InEnvironm
 
 func (b *Auth) read(p *parser) {
 	form := `auth basic "user" "password", or auth bearer {token}`
-	p.blanks()
+	p.spaces()
 	b.Scheme = p.word()
 	want := map[string]int{"basic": 2, "bearer": 1}[b.Scheme]
 	if want == 0 {
@@ -67,7 +67,7 @@ func (b *Auth) read(p *parser) {
 		return
 	}
 	for len(b.Values) < want && !p.failed {
-		p.blanks()
+		p.spaces()
 		if p.lineDone() {
 			p.failHere("expected a value, found "+p.found(), "write "+form)
 			return

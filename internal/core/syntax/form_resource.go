@@ -195,7 +195,7 @@ var _ = form(Form{Word: "identity", In: InResource, Usage: `identity JSONPATH, i
 	Example: `identity $.id`}, func() Body { return &Identity{} })
 
 func (b *Identity) read(p *parser) {
-	p.blanks()
+	p.spaces()
 	switch {
 	case p.peek() == '$':
 		b.Path = p.path()
@@ -250,7 +250,7 @@ func (b *Answers) read(p *parser) {
 	p.listing = true
 	defer func() { p.listing = false }()
 	for !p.failed {
-		p.blanks()
+		p.spaces()
 		start := p.i
 		one := AnswerFor{}
 		if p.takeWord("repeat") {
@@ -353,7 +353,7 @@ func (b *Check) walk(walker) {}
 
 // checkID reads FAMILY/NAME.
 func (p *parser) checkID(form string) (string, Span) {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '-' || p.s[p.i] == '/') {
 		p.i++

@@ -69,7 +69,7 @@ var _ = form(Form{Word: "ready", In: InService, Usage: "ready METHOD PATH is STA
 
 func (b *Ready) read(p *parser) {
 	form := "ready GET /healthz is 200 within 20s"
-	p.blanks()
+	p.spaces()
 	if b.Method = p.httpToken(); b.Method == "" {
 		p.failHere("expected a method, found "+p.found(), "write "+form)
 		return
@@ -108,7 +108,7 @@ var _ = form(Form{Word: "stop", In: InService, Usage: "stop SIGNAL [within DURAT
 	Example: `stop TERM within 5s`}, func() Body { return &Stop{} })
 
 func (b *Stop) read(p *parser) {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	b.Signal = p.word()
 	switch b.Signal {

@@ -34,7 +34,7 @@ func (b *Do) read(p *parser) {
 			return
 		}
 		if !p.takeByte('=') {
-			p.blanks()
+			p.spaces()
 			p.failHere("expected `=`, found "+p.found(), `write do "routine" with name = value`)
 			return
 		}
@@ -141,7 +141,7 @@ var _ = form(Form{Word: "send", In: InStep, Below: InRequest, Role: RoleSend, Us
 	Example: `send GET /path`}, func() Body { return &Send{} })
 
 func (b *Send) read(p *parser) {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	b.Method = p.httpToken()
 	form := "send GET /path"

@@ -10,7 +10,7 @@ import (
 	"usualpath/internal/core/source"
 )
 
-// around gives a line a place to stand in.
+// around gives a line a place to be in.
 var around = map[Place]string{
 	InFile:        "%s\n",
 	InHead:        "scenario \"s\"\n  %s\n\n  step \"t\"\n    send GET /x\n",
@@ -23,7 +23,7 @@ var around = map[Place]string{
 	InResource:    "resource r\n  %s\n",
 }
 
-// placed puts a line where a form may stand.
+// placed puts a line where a form may be.
 func placed(f *Form, p Place, line string) string {
 	text := strings.Replace(around[p], "%s", line, 1)
 	if p == InStep && (f.Role == RoleClaim || f.Role == RoleAgain) {
@@ -63,7 +63,7 @@ func walkAll(t *testing.T, st *Statement) {
 }
 
 // Every form says all of itself, and its example is read and printed wherever
-// it may stand.
+// it may be.
 func TestEveryForm(t *testing.T) {
 	for _, f := range Forms() {
 		t.Run(f.Word, func(t *testing.T) {

@@ -116,7 +116,7 @@ func (t *Template) Plain() (string, bool) {
 	return "", false
 }
 
-// Expr is what stands between the braces of {name}: a name and how to reach
+// Expr is what is between the braces of {name}: a name and how to reach
 // inside, a call, a literal, or a sum of two of these.
 type Expr struct {
 	Span source.Span
@@ -155,7 +155,7 @@ type Path struct {
 // Comment is a comment on a line of its own; empty text is a blank line.
 type Comment struct{ Text string }
 
-// Comments are what stands around a statement, member or element.
+// Comments are what is around a statement, member or element.
 type Comments struct {
 	// Lead are comment and blank lines before it, Trail the comment behind it.
 	Lead  []Comment

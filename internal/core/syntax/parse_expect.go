@@ -19,7 +19,7 @@ func (p *parser) comparator() string {
 }
 
 func (p *parser) needShape() *Node {
-	p.blanks()
+	p.spaces()
 	if p.lineDone() {
 		p.failHere("expected a shape, found "+p.found(), `write a value, a type or a pattern: is "B2", is integer 1.., is /re/`)
 		return nil
@@ -30,7 +30,7 @@ func (p *parser) needShape() *Node {
 func (p *parser) needValues(n int) []*Node {
 	var out []*Node
 	for range n {
-		p.blanks()
+		p.spaces()
 		if p.lineDone() {
 			p.failHere("expected a value, found "+p.found(), `text is written in quotes: "…"`)
 			return out
@@ -44,7 +44,7 @@ func (p *parser) needValues(n int) []*Node {
 func (p *parser) listItems() []*Node {
 	var out []*Node
 	for !p.failed {
-		p.blanks()
+		p.spaces()
 		start := p.i
 		switch p.peek() {
 		case '"':
@@ -102,7 +102,7 @@ func (p *parser) statuses() []StatusClass {
 	for {
 		var one StatusClass
 		one.Not = p.takeWord("not")
-		p.blanks()
+		p.spaces()
 		start := p.i
 		if p.peek() == '{' {
 			if e := p.tryExpr(); e != nil {

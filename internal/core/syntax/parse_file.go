@@ -67,7 +67,7 @@ type parser struct {
 func (p *parser) statement() bool {
 	for {
 		lineStart := p.i
-		p.blanks()
+		p.spaces()
 		if p.i >= len(p.s) {
 			return false
 		}
@@ -158,7 +158,7 @@ func (p *parser) attachRow(st *Statement) {
 	cases.Children = append(cases.Children, st)
 }
 
-// context is where an indented statement stands now.
+// context is where an indented statement is now.
 func (p *parser) context() Place {
 	if p.top == nil {
 		return InFile
@@ -174,7 +174,7 @@ func (p *parser) context() Place {
 	return where
 }
 
-// placed tells whether the statement may stand here, and says so if not.
+// placed tells whether the statement is allowed here, and says so if not.
 func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) bool {
 	w := "`" + st.Word + "`"
 	if !indented {
@@ -422,8 +422,8 @@ func (p *parser) recover(start int) {
 // stopAt tells whether the line that starts at i looks like a statement.
 func (p *parser) stopAt(i int) bool { return isStatementLine(p.s, i) }
 
-// isStatementLine tells whether the text at i, after blanks, is a keyword and
-// stands at the start of its line.
+// isStatementLine tells whether the text at i, after spaces, is a keyword and
+// is at the start of its line.
 func isStatementLine(s string, i int) bool {
 	for j := i - 1; j >= 0 && s[j] != '\n'; j-- {
 		if s[j] != ' ' && s[j] != '\t' {

@@ -11,7 +11,7 @@ import (
 
 // str reads a string in quotes.
 func (p *parser) str(what, form string) *Node {
-	p.blanks()
+	p.spaces()
 	if p.peek() == '"' {
 		return p.stringNode()
 	}
@@ -72,7 +72,7 @@ func (p *parser) paths() []*Path {
 }
 
 func (p *parser) needTarget(form string) *Template {
-	p.blanks()
+	p.spaces()
 	if p.lineDone() {
 		p.failHere("expected a path, found "+p.found(), "write "+form)
 		return &Template{}
@@ -100,7 +100,7 @@ func (p *parser) needTarget(form string) *Template {
 }
 
 func (p *parser) headerName() string {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	n := p.httpToken()
 	if n == "" {
@@ -117,9 +117,9 @@ func (p *parser) quoteOr(span source.Span) string {
 	return "`" + p.s[span.Start:span.End] + "`"
 }
 
-// xpath is in quotes, or runs to a blank outside brackets and quotes.
+// xpath is in quotes, or runs to a space outside brackets and quotes.
 func (p *parser) xpath() string {
-	p.blanks()
+	p.spaces()
 	if p.peek() == '"' {
 		n := p.plainString("an XPath", `xml "//boat/name"`)
 		text, _ := n.Template.Plain()
@@ -153,7 +153,7 @@ func (p *parser) xpath() string {
 }
 
 func (p *parser) wholeNumber(form string, lo, hi int) *Node {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	if p.peek() == '{' {
 		if e := p.tryExpr(); e != nil {
@@ -181,7 +181,7 @@ func (p *parser) wholeNumber(form string, lo, hi int) *Node {
 
 // duration reads 200ms, 5s, 2m.
 func (p *parser) duration(form string) Duration {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '.') {
 		p.i++

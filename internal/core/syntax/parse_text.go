@@ -13,16 +13,16 @@ import (
 
 // line reads a template to the end of the line, or to a comment.
 func (c *cursor) line() *Template {
-	c.blanks()
+	c.spaces()
 	return c.template(func() bool {
 		b := c.s[c.i]
 		return b == '\n' || b == '#' && c.commentHere()
 	}, true)
 }
 
-// target reads a template up to a blank.
+// target reads a template up to a space.
 func (c *cursor) target() *Template {
-	c.blanks()
+	c.spaces()
 	return c.template(func() bool {
 		b := c.s[c.i]
 		return b == '\n' || b == ' ' || b == '\t' || b == '\r'
@@ -42,7 +42,7 @@ func (c *cursor) template(stop func() bool, trim bool) *Template {
 			text.Reset()
 		}
 	}
-	blanks := 0
+	spaces := 0
 	for c.i < len(c.s) && !stop() {
 		b := c.s[c.i]
 		switch {
@@ -62,31 +62,31 @@ func (c *cursor) template(stop func() bool, trim bool) *Template {
 			c.i++
 		}
 		if b == ' ' || b == '\t' || b == '\r' {
-			blanks++
+			spaces++
 		} else {
-			blanks = 0
+			spaces = 0
 		}
 	}
 	end := c.i
 	if trim {
 		// Blanks before the end of the line belong to nobody.
-		end -= blanks
+		end -= spaces
 		s := text.String()
 		text.Reset()
-		text.WriteString(s[:max(0, len(s)-blanks)])
+		text.WriteString(s[:max(0, len(s)-spaces)])
 	}
 	flush()
 	t.Span = source.Span{Start: start, End: end}
 	t.Raw = c.s[start:end]
 	if trim && strings.HasPrefix(t.Raw, "#") {
-		// Without its blank a word and a `#` are text; printed with one, the rest
+		// Without its space a word and a `#` are text; printed with one, the rest
 		// would become a comment.
 		t.Raw = `\` + t.Raw
 	}
 	return t
 }
 
-// tryExpr reads {name…} when that is what stands at the cursor; else it moves
+// tryExpr reads {name…} when that is what is at the cursor; else it moves
 // nothing and gives nil.
 func (c *cursor) tryExpr() *Expr {
 	if c.i+1 >= len(c.s) || !nameStart(c.s[c.i+1]) {
@@ -110,10 +110,10 @@ func (c *cursor) braces() *Expr {
 	defer func() { c.nested-- }()
 	c.i++
 	start := c.i
-	c.blanks()
+	c.spaces()
 	e := c.sum(0)
 	if e != nil {
-		c.blanks()
+		c.spaces()
 		if c.peek() == '}' {
 			e.Raw = strings.Trim(c.s[start:c.i], " \t")
 			e.Span = source.Span{Start: mark, End: c.i + 1}
@@ -133,14 +133,14 @@ func (c *cursor) sum(deep int) *Expr {
 	left := c.term(deep)
 	for left != nil {
 		mark := c.i
-		c.blanks()
+		c.spaces()
 		op := c.peek()
 		if op != '+' && op != '-' {
 			c.i = mark
 			return left
 		}
 		c.i++
-		c.blanks()
+		c.spaces()
 		right := c.term(deep)
 		if right == nil {
 			return nil
@@ -182,21 +182,21 @@ func (c *cursor) term(deep int) *Expr {
 	return e
 }
 
-// arguments reads what stands in the brackets of a call.
+// arguments reads what is in the brackets of a call.
 func (c *cursor) arguments(e *Expr, deep int) bool {
 	e.Call = true
 	c.i++
-	c.blanks()
+	c.spaces()
 	for c.peek() != ')' {
 		arg := c.sum(deep + 1)
 		if arg == nil {
 			return false
 		}
 		e.Args = append(e.Args, arg)
-		c.blanks()
+		c.spaces()
 		if c.peek() == ',' {
 			c.i++
-			c.blanks()
+			c.spaces()
 		} else if c.peek() != ')' {
 			return false
 		}
@@ -272,7 +272,7 @@ func (c *cursor) index() (n int, ok bool) {
 }
 
 // stringNode reads "…" with JSON's escapes, `\{`, and names; the cursor
-// stands at the opening quote.
+// is at the opening quote.
 func (c *cursor) stringNode() *Node {
 	start := c.i
 	if c.at(`"""`) {
@@ -453,10 +453,10 @@ func (c *cursor) regexNode() *Node {
 	return n
 }
 
-// path reads a JSONPath up to a blank or comma outside its brackets, perhaps
+// path reads a JSONPath up to a space or comma outside its brackets, perhaps
 // with names in it.
 func (c *cursor) path() *Path {
-	c.blanks()
+	c.spaces()
 	start := c.i
 	if c.peek() != '$' {
 		hint := ""

@@ -13,13 +13,13 @@ const maxNesting = 500
 
 // value reads a JSON value with names in it.
 func (c *cursor) value() *Node {
-	c.blanks()
+	c.spaces()
 	return c.node(false, 0)
 }
 
 // shape reads a shape: alternatives joined by `or`.
 func (c *cursor) shape() *Node {
-	c.blanks()
+	c.spaces()
 	return c.alternatives(0)
 }
 
@@ -39,13 +39,13 @@ func (c *cursor) alternatives(deep int) *Node {
 	}
 }
 
-// gap skips what may stand between the parts of a shape: line ends too, inside
+// gap skips what may be between the parts of a shape: line ends too, inside
 // brackets.
 func (c *cursor) gap(deep int) {
 	if deep > 0 {
 		c.trivia()
 	} else {
-		c.blanks()
+		c.spaces()
 	}
 }
 
@@ -262,7 +262,7 @@ func (c *cursor) objectOrRef(shapes bool, deep int) *Node {
 // spread skips trivia after a comma or an opening bracket; a comment on the
 // same line goes to the member before it, if there is one.
 func (c *cursor) spread(last *Comments) (broke bool) {
-	c.blanks()
+	c.spaces()
 	if c.commentHere() {
 		text := c.commentText()
 		if last != nil && last.Trail == "" {
@@ -488,7 +488,7 @@ func (c *cursor) limits(n *Node, deep int) {
 	set := false
 	for !c.failed {
 		mark := c.i
-		c.blanks()
+		c.spaces()
 		switch b := c.peek(); {
 		case (b == '.' && c.at("..") && !c.at("...")) || b == '-' || b >= '0' && b <= '9' || b == '{':
 			if !numeric(n.Text) {
@@ -534,7 +534,7 @@ func numeric(t string) bool { return t == "number" || t == "integer" }
 
 // rangeOf reads A..B, A.., ..B, or a single A, which is A..A.
 func (c *cursor) rangeOf() *Range {
-	c.blanks()
+	c.spaces()
 	start := c.i
 	r := &Range{Lo: c.bound()}
 	if c.failed {

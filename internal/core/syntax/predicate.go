@@ -7,16 +7,16 @@ import (
 
 // PredicateForm is one thing that can be said of subjects.
 type PredicateForm struct {
-	// Op is its words, joined by blanks; those of `status` and `effects` have
+	// Op is its words, joined by spaces; those of `status` and `effects` have
 	// none of their own.
 	Op string
 	// Subjects are the kinds of subjects that it goes with.
 	Subjects []string
-	// Usage is how it is written, Help what it means, Example one that can stand.
+	// Usage is how it is written, Help what it means, Example one that can be.
 	Usage, Help, Example string
-	// arg is what stands behind the words.
+	// arg is what follows the words.
 	arg argument
-	// plain has no words: what is said stands directly behind the subject.
+	// plain has no words: what is said is directly behind the subject.
 	plain bool
 }
 

@@ -77,7 +77,7 @@ func (p *printer) children(st *Statement, level int) {
 		if width > 0 {
 			pad = fmt.Sprintf("%-*s", width+1, c.Word)
 		}
-		// Steps are set apart from each other and from what stands before them.
+		// Steps are set apart from each other and from what comes before them.
 		apart := i > 0 && (c.form.Role == RoleStep || c.form.Role == RoleCall && st.Children[i-1].form.Role == RoleStep)
 		p.statement(c, level+1, i == 0, apart, pad)
 	}
@@ -137,7 +137,7 @@ func joinPaths(list []*Path) string {
 	return strings.Join(out, ", ")
 }
 
-// quoteXPath puts an XPath with blanks outside brackets into quotes.
+// quoteXPath puts an XPath with spaces outside brackets into quotes.
 func quoteXPath(kind, key string) string {
 	if kind != "xml" || key == "" {
 		return key

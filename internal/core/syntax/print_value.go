@@ -28,11 +28,11 @@ func OneLine(n *Node) string {
 type valueWriter struct {
 	b     strings.Builder
 	level int
-	// before is what stands before the value on its line.
+	// before is what comes before the value on its line.
 	before int
-	// oneLine writes what stands in an object or array on one line.
+	// oneLine writes what is in an object or array on one line.
 	oneLine bool
-	// joined does so where it stands on several lines too.
+	// joined does so where it is on several lines too.
 	joined bool
 }
 

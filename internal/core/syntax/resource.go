@@ -19,7 +19,7 @@ func (p *parser) oneOf(words []string, what string) string {
 			return w
 		}
 	}
-	p.blanks()
+	p.spaces()
 	hint := nearest(p.nextWord(), append([]string(nil), words...))
 	if hint == "" {
 		hint = "there are " + strings.Join(words, ", ")

@@ -72,7 +72,7 @@ type Subject struct {
 type Predicate struct {
 	form *PredicateForm
 	Span source.Span
-	// Op is the predicate's words joined by blanks: "is", "starts with", …;
+	// Op is the predicate's words joined by spaces: "is", "starts with", …;
 	// "status" for a list of statuses.
 	Op     string
 	Status []StatusClass

@@ -11,7 +11,7 @@ type SubjectForm struct {
 	Kind string
 	// Usage is how it is written, Help says what it is.
 	Usage, Help string
-	// name reads what stands behind the word, nil for nothing.
+	// name reads what follows the word, nil for nothing.
 	name func(p *parser) string
 }
 
@@ -51,7 +51,7 @@ func (p *parser) claim() Claim {
 	if p.failed {
 		return cl
 	}
-	p.blanks()
+	p.spaces()
 	start := p.i
 	cl.Predicate = p.predicate(cl.Subject)
 	cl.Predicate.Span = Span{Start: start, End: p.i}
@@ -59,7 +59,7 @@ func (p *parser) claim() Claim {
 }
 
 func (p *parser) subject() Subject {
-	p.blanks()
+	p.spaces()
 	start := p.i
 	s := Subject{}
 	if p.peek() == '$' {

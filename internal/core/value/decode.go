@@ -326,7 +326,7 @@ func (d *decoder) memberName() (string, bool) {
 	return "", false
 }
 
-// twice tells whether a name stands in an object already. seen holds the names
+// twice tells whether a name is in an object already. seen holds the names
 // once there are many; the one given back is for the next call.
 func (d *decoder) twice(name string, sofar []string, seen map[string]bool) (bool, map[string]bool) {
 	if len(sofar) < 16 {
@@ -343,7 +343,7 @@ func (d *decoder) twice(name string, sofar []string, seen map[string]bool) (bool
 	return twice, seen
 }
 
-// colon reads what stands between a name and its value.
+// colon reads what is between a name and its value.
 func (d *decoder) colon(name string) bool {
 	d.space()
 	switch {

@@ -2,7 +2,7 @@ package value
 
 import "strings"
 
-// Indented is JSON on several lines, two blanks a level, as it is saved and
+// Indented is JSON on several lines, two spaces a level, as it is saved and
 // shown; empty objects and arrays stay on their line.
 func (v *Value) Indented() string {
 	var b strings.Builder

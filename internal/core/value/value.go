@@ -114,7 +114,7 @@ func (v *Value) Length() (int, bool) {
 	return 0, false
 }
 
-// String is compact JSON with one blank after each colon and comma, as it is
+// String is compact JSON with one space after each colon and comma, as it is
 // shown to people.
 func (v *Value) String() string {
 	var b strings.Builder

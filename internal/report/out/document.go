@@ -47,7 +47,7 @@ func (d *document) json(e event.Event) []byte {
 		d.err = err
 		return []byte("null")
 	}
-	// The kind of event is told by where it stands.
+	// The kind of event is told by where it is.
 	var first struct {
 		Event string `json:"event"`
 	}
