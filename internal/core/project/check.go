@@ -404,7 +404,7 @@ func (c *checker) hint(name string) string {
 	if n := source.Nearest(name, all); n != "" {
 		return "did you mean {" + n + "}?"
 	}
-	return "bind it: let " + name + " = …, or keep " + name + ` from $.id; text that is itself is written \{` + name + "}"
+	return "bind it: let " + name + " = …, or keep " + name + ` from $.id; for a literal brace write \{` + name + "}"
 }
 
 func (c *checker) fileCall(e *syntax.Expr) {

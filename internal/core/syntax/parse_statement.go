@@ -28,7 +28,7 @@ func (p *parser) plainString(what, form string) *Node {
 	n := p.str(what, form)
 	if n != nil && !p.failed {
 		if _, ok := n.Template.Plain(); !ok {
-			p.fail(n.Span, "names are not allowed here", `a brace that is itself is written \{`)
+			p.fail(n.Span, "names are not allowed here", `a literal brace is written \{`)
 		}
 	}
 	return n
