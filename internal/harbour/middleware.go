@@ -191,7 +191,7 @@ func after(methods, pattern string, change func(c *call, a *reply)) middleware {
 	})
 }
 
-// errors changes what is said in answers with a status of 400 and above.
+// onErrors changes what is said in answers with a status of 400 and above.
 func onErrors(change func(c *call, a *reply)) middleware {
 	return after("", "", func(c *call, a *reply) {
 		if a.status >= 400 {

@@ -119,7 +119,7 @@ func offsetIn(text string, p position) int {
 	return at
 }
 
-// line is the text of the line up to an offset.
+// lineBefore is the text of the line up to an offset.
 func lineBefore(text string, offset int) string {
 	return text[strings.LastIndexByte(text[:offset], '\n')+1 : offset]
 }

@@ -185,11 +185,11 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 func (t *step) claimed(at *attempt) bool {
 	for _, guard := range t.in.guards {
 		list, err := t.collection(guard)
-		if err != nil || len(guard.paths[list]) == 0 {
+		if err != nil {
 			continue
 		}
 		for i, r := range at.replies {
-			if r == nil || r.Answer == nil || r.Answer.Status != 201 || r.Request.Method != "POST" || plainPath(r.Request.URL) != list {
+			if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" || plainPath(r.Request.URL) != list {
 				continue
 			}
 			for _, st := range at.round.claims {
@@ -205,7 +205,13 @@ func (t *step) claimed(at *attempt) bool {
 				if k.From == "header" {
 					id = path.Base(plainPath(v.Plain()))
 				}
-				if guard.paths[list][id] {
+				// What is named as made may be removed again, whatever was there before it.
+				for name := range t.in.removed {
+					if strings.ToLower(path.Base(name)) == id {
+						delete(t.in.removed, name)
+					}
+				}
+				if r.Answer.Status == 201 && guard.paths[list][id] {
 					t.miss(event.Finding{Verdict: event.Failed, Line: t.lineOf(st), Expected: "201 names an item that was made now",
 						Observed: []string{"it names " + v.Plain() + ", which was listed before the request was sent; that item is left as it is"},
 						Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: at.sent + i})

@@ -145,7 +145,15 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 			o.found = append(o.found[:12], fmt.Sprintf("… and %d more", len(o.found)-12))
 		}
 	}
-	t.miss(t.finding(st, b, o, at))
+	f := t.finding(st, b, o, at)
+	if o.broken {
+		// What cannot be observed is not the request's fault: it cannot be told.
+		f.Verdict = event.Blocked
+		t.e.Findings = append(t.e.Findings, f)
+		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
+		return
+	}
+	t.miss(f)
 }
 
 // judgement is how a claim fared with several answers.
@@ -208,7 +216,7 @@ func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement,
 			f.Because = text
 		}
 	}
-	if at.which != "" && !o.broken {
+	if at.which != "" {
 		f.Expected += "  (" + at.which + ")"
 	}
 	return f

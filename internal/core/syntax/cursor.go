@@ -229,7 +229,7 @@ func (c *cursor) names(what string) []NameAt {
 	}
 }
 
-// token of a header or media type: RFC 9110 §5.6.2.
+// tokenByte tells whether a byte is of a token, as in a header or media type: RFC 9110 §5.6.2.
 func tokenByte(b byte) bool {
 	return wordByte(b) || strings.IndexByte("!#$%&'*+-.^`|~", b) >= 0
 }
