@@ -56,7 +56,7 @@ func started(t *testing.T, faults ...string) string {
 	for _, f := range faults {
 		with += " --fault " + f
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "project.upath"), fmt.Appendf(nil, "project gull\ndefaults\n  header Accept: application/json\n  timeout 1s\nservice harbour\n  start \"%s demo serve --seed-data --listen 127.0.0.1:{port} --data {folder}%s\"\n  ready GET /healthz is 200 within 10s\n  stop TERM within 3s\n", program, with), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "project.upath"), fmt.Appendf(nil, "project gull\ndefaults\n  header Accept: application/json\n  timeout 5s\nservice harbour\n  start \"%s demo serve --seed-data --listen 127.0.0.1:{port} --data {folder}%s\"\n  ready GET /healthz is 200 within 10s\n  stop TERM within 3s\n", program, with), 0o644))
 	return dir
 }
 
