@@ -37,7 +37,7 @@ type runFlags struct {
 	reports                     []string
 	save, shard, balance        string
 	against                     string
-	coverage                    bool
+	coverage, readOnly          bool
 	// process is a service that the command itself has started.
 	process engine.Process
 }
@@ -57,6 +57,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
 	fl.StringVar(&f.balance, "balance", "", "with --shard: balance the parts by the durations in this record")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
+	fl.BoolVar(&f.readOnly, "read-only", false, "send GET, HEAD and OPTIONS only; what needs more is not applicable")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
 	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
@@ -264,7 +265,7 @@ func checkNames(f *runFlags) error {
 
 func (f *runFlags) options() (*engine.Options, error) {
 	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families},
-		StopEarly: f.stopEarly, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
+		StopEarly: f.stopEarly, ReadOnly: f.readOnly, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
 	if err := checkBase(f.base); err != nil {
 		return nil, err
 	}

@@ -39,6 +39,8 @@ type Options struct {
 	Describe func(*event.Check)
 	// StopEarly ends the run after the first scenario that fails.
 	StopEarly bool
+	// ReadOnly sends GET, HEAD and OPTIONS only; what needs more is not applicable.
+	ReadOnly bool
 	// Timeout bounds an exchange that sets none of its own.
 	Timeout time.Duration
 	// Allow are hosts beside loopback that may be spoken to.
@@ -94,6 +96,7 @@ type environment struct {
 	blocked map[string]string
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
+	ledger   ledger
 }
 
 // Run runs what the options choose and tells what became of it. The last event
@@ -123,6 +126,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	if r.mistake != nil {
 		panic(r.mistake)
 	}
+	r.tellLeft()
 	out := &event.RunFinished{Took: time.Since(start), Counts: tally.Counts(), Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0
 	out.ServiceDied = r.died

@@ -174,6 +174,7 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 			there[strings.ToLower(id)] = true
 		}
 		g.paths[list] = there
+		t.stays(list, len(there))
 		return there, nil
 	}
 	g.paths[list] = nil

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -109,11 +110,16 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		return
 	}
 	t.remember(at.replies)
+	t.enter(at)
 	if t.claimed(at) {
 		return
 	}
 	t.judge(at.round.claims, at)
 }
+
+// readOnly are the methods of a run that is read-only: those whose meaning is to
+// change nothing (RFC 9110 §9.2.1), without TRACE.
+var readOnly = []string{"GET", "HEAD", "OPTIONS"}
 
 // requests are the copies as they will be sent; false when one of them cannot
 // be, or must not.
@@ -127,6 +133,10 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 		}
 		if c.unsafe != "" {
 			t.withheld(r, c.unsafe)
+			return nil, false
+		}
+		if t.env.o.ReadOnly && !slices.Contains(readOnly, r.Method) {
+			t.refuse("not applicable: the run sends GET, HEAD and OPTIONS only")
 			return nil, false
 		}
 		why, err := t.hold(r)

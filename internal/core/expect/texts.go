@@ -132,7 +132,10 @@ func (c *Context) lists(a asked, only bool) Outcome {
 	if out.Held {
 		return out
 	}
-	line := fmt.Sprintf("%s lists %s", a.what, strings.Join(have, ", "))
+	line := a.what + " lists nothing"
+	if len(have) > 0 {
+		line = a.what + " lists " + strings.Join(have, ", ")
+	}
 	if len(lack) > 0 {
 		line += "; it lacks " + strings.Join(lack, ", ")
 	}

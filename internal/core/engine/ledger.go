@@ -1,0 +1,174 @@
+package engine
+
+import (
+	"fmt"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// ledger is what a run has made and not removed, as far as answers name it.
+type ledger struct {
+	mu   sync.Mutex
+	made []*made
+	// kept are the lists that were told to stay as they are.
+	kept map[string]bool
+}
+
+// made is one item: where it is, how it is told, and whether it is gone again.
+type made struct {
+	host, path, told string
+	gone             bool
+}
+
+// enter notes what the answers to a step say was made or removed. A create that
+// names nothing cannot be told.
+func (t *step) enter(at *attempt) {
+	l := &t.env.ledger
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, r := range at.replies {
+		if r == nil || r.Answer == nil {
+			continue
+		}
+		u, err := url.Parse(r.Request.URL)
+		if err != nil {
+			continue
+		}
+		status, where := r.Answer.Status, plainPath(r.Request.URL)
+		switch method := r.Request.Method; {
+		case method == "POST" && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
+			if name, id := t.named(r, at); name != "" {
+				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
+			}
+		case method == "PUT" && status == 201:
+			l.add(u.Host, where, t.env.mask.text(method+" "+u.EscapedPath()))
+		case method == "DELETE" && status/100 == 2 && status != 202:
+			l.drop(u.Host, where, true)
+		case syntax.SafeMethod(method) && method != "OPTIONS" && (status == 404 || status == 410):
+			l.drop(u.Host, where, false)
+		}
+	}
+}
+
+// named is the path of what a create has made, and its name there: by Location
+// (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
+// guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
+func (t *step) named(r *expect.Reply, at *attempt) (where, id string) {
+	list := plainPath(r.Request.URL)
+	if to := r.Answer.Header.Get("Location"); to != "" {
+		base, err := url.Parse(r.Request.URL)
+		if u, bad := url.Parse(to); err == nil && bad == nil {
+			if full := base.ResolveReference(u); full.Host == base.Host && plainPath(full.String()) != list {
+				return plainPath(full.String()), path.Base(full.Path)
+			}
+		}
+	}
+	plain := func(v *value.Value) bool { return v != nil && (v.Kind == value.String || v.Kind == value.Number) }
+	for _, st := range at.round.claims {
+		if k, ok := st.Body.(*syntax.Keep); ok && t.guarded(list) && k.From != "header" && k.From != "cookie" && k.From != "status" {
+			if v, err := t.context(r, at).Keep(k); err == nil && plain(v) {
+				return path.Join(list, strings.ToLower(v.Plain())), v.Plain()
+			}
+		}
+	}
+	text, _ := r.Answer.Text()
+	if v, err := value.Decode(text, value.Limits{}); err == nil && v.Kind == value.Object {
+		if v, _ := v.Get("id"); plain(v) {
+			return path.Join(list, strings.ToLower(v.Plain())), v.Plain()
+		}
+	}
+	return "", ""
+}
+
+// guarded tells whether a path is that of a guarded list.
+func (t *step) guarded(list string) bool {
+	return slices.ContainsFunc(t.in.guards, func(g *guard) bool {
+		at, err := t.collection(g)
+		return err == nil && at == list
+	})
+}
+
+func (l *ledger) add(host, where, told string) {
+	for _, m := range l.made {
+		if m.host == host && m.path == where {
+			m.gone = false
+			return
+		}
+	}
+	l.made = append(l.made, &made{host: host, path: where, told: told})
+}
+
+// drop notes that something is gone; what is below it goes with it. An item may
+// have a path of its own: then its name is enough.
+func (l *ledger) drop(host, where string, loose bool) {
+	exact := false
+	for _, m := range l.made {
+		if m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/")) {
+			m.gone, exact = true, true
+		}
+	}
+	if exact || !loose {
+		return
+	}
+	name := path.Base(where)
+	for _, m := range l.made {
+		if id := path.Base(m.path); m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name))) {
+			m.gone = true
+		}
+	}
+}
+
+// left are the items that are still there.
+func (l *ledger) left() []string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	var out []string
+	for _, m := range l.made {
+		if !m.gone {
+			out = append(out, m.told)
+		}
+	}
+	return out
+}
+
+// stays tells once of each list how many items it held before the run wrote.
+func (t *step) stays(list string, n int) {
+	l := &t.env.ledger
+	l.mu.Lock()
+	said := l.kept[list]
+	if l.kept == nil {
+		l.kept = map[string]bool{}
+	}
+	l.kept[list] = true
+	l.mu.Unlock()
+	if said || n == 0 {
+		return
+	}
+	items := "the item that is there stays as it is"
+	if n > 1 {
+		items = fmt.Sprintf("the %d items that are there stay as they are", n)
+	}
+	t.in.emit(&event.Notice{Text: t.env.mask.text(list) + ": " + items})
+}
+
+// tellLeft tells what the run leaves behind. A service of its own takes it along.
+func (r *environment) tellLeft() {
+	const most = 10
+	left := r.ledger.left()
+	if len(left) == 0 || r.o.Service != nil {
+		return
+	}
+	text := strings.Join(left[:min(len(left), most)], ", ")
+	if n := len(left) - most; n > 0 {
+		text += fmt.Sprintf(" and %d more", n)
+	}
+	r.o.Emit(&event.Notice{Text: "left on the service: " + text})
+}

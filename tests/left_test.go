@@ -1,0 +1,61 @@
+package tests
+
+import (
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What a run made and did not remove is told at its end, and in every report;
+// what was there before is told to stay.
+func TestWhatIsLeftIsTold(t *testing.T) {
+	s := newCrates(crateManners{})
+	base := service(t, s.ServeHTTP)
+	dir := folder(t, "a.upath", scenario(base, `  step "make one"
+    send POST /crates
+      json { "name": "Tar" }
+    keep crate from $.id
+  step "make another"
+    send POST /crates
+      json { "name": "Pitch" }
+    keep other from $.id
+  step "remove one"
+    send DELETE /crates/{crate}
+    expect status 2xx
+`), "b.upath", "base "+base+"\n\n"+cratesResource)
+	for _, format := range []string{"html", "json", "junit", "markdown", "tap"} {
+		r := run(t, dir, "run", "a.upath", "--report", format+"=out."+format)
+		assert.Contains(t, r.out, "left on the service: POST /crates ")
+		assert.Contains(t, run(t, dir, "run", "b.upath", "--family", "lifecycle").out, "that are there stay as they are")
+		text, err := os.ReadFile(filepath.Join(dir, "out."+format))
+		require.NoError(t, err)
+		assert.Contains(t, string(text), "left on the service")
+	}
+	assert.NotContains(t, run(t, dir, "run", "b.upath").out, "left on the service")
+}
+
+// A run that is read-only sends nothing that could change anything.
+func TestReadOnly(t *testing.T) {
+	s := newCrates(crateManners{allow: "GET, POST"})
+	var mu sync.Mutex
+	var methods []string
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		methods = append(methods, r.Method)
+		mu.Unlock()
+		s.ServeHTTP(w, r)
+	})
+	dir := folder(t, "a.upath", scenario(base, "  step \"make one\"\n    send POST /crates\n    expect status 201\n"), "b.upath", "base "+base+"\n\n"+cratesResource)
+	r := run(t, dir, "run", "--read-only", "--level", "usual")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "not applicable")
+	slices.Sort(methods)
+	assert.Subset(t, []string{"GET", "HEAD", "OPTIONS"}, slices.Compact(methods))
+	assert.NotEmpty(t, methods)
+}
