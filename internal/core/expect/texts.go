@@ -1,7 +1,6 @@
 package expect
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
