@@ -354,17 +354,12 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 			}
 		}
 	}
-	g.Remake, _, _ = request("replace")
-	amend, _, as := request("amend")
+	remake, replaced, _ := request("replace")
+	g.Remake = varied(remake, replaced, g.Make, g.Turn)
+	amend, amended, as := request("amend")
 	if amend != nil {
 		// One member is enough, and better one that does not tell items apart.
-		for i, n := range amend.Names {
-			if n != g.Turn && amend.Items[i].Kind < value.Array || len(amend.Names) == 1 {
-				g.Amend = value.NewObject()
-				g.Amend.Add(n, amend.Items[i])
-				break
-			}
-		}
+		g.Amend = one(varied(amend, amended, g.Make, g.Turn), g.Make, g.Turn)
 		if as != "application/json" {
 			g.AmendAs = as
 		}

@@ -111,12 +111,13 @@ func (t *step) process(st *syntax.Statement) bool {
 
 func (t *step) lineOf(st *syntax.Statement) int { return t.f.Line(st) }
 
-// lacking marks a step that cannot run: blocked when a value was never kept,
-// failed for any other reason.
+// lacking blocks a step that needs a value which was never kept, or which cannot
+// be worked out: neither is the service's fault.
 func (t *step) lacking(err error) {
 	var unbound *scope.Unbound
 	if !errors.As(err, &unbound) {
-		t.miss(event.Finding{Verdict: event.Failed, Line: t.e.Line, Expected: "the request can be built", Observed: []string{err.Error()}, Sent: -1})
+		t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "what the step needs can be worked out", Observed: []string{err.Error()}, Sent: -1})
+		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
 		return
 	}
 	if t.e.Afterwards {

@@ -200,7 +200,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-takes-effect", On: "replace", Without: needs(makes, can("replace", "read")), Source: "RFC 9110 §9.3.4",
+			Name: "replace-takes-effect", On: "replace", Without: needs(makes, can("replace", "read"), replaceDiffers), Source: "RFC 9110 §9.3.4",
 			Proves: "after PUT the item is what was sent",
 			Cause:  "the handler answers with what it was sent and forgets to store it, or stores some members only",
 			Mend:   "store the whole representation before answering",
@@ -272,7 +272,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-merges", On: "amend", Without: needs(makes, can("amend", "read"), amendsObject), Source: "RFC 7396 §2",
+			Name: "amend-merges", On: "amend", Without: needs(makes, can("amend", "read"), amendsObject, amendDiffers), Source: "RFC 7396 §2",
 			Proves: "after PATCH the members that were named are changed, and no others",
 			Cause:  "the patch is bound to an empty item and stored whole, or only answered",
 			Mend:   "load the item, apply the patch, store the result",

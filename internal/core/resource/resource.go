@@ -155,6 +155,7 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	rd.paths(known)
 	rd.operations(seen)
 	rd.names()
+	rd.differences()
 	return r
 }
 

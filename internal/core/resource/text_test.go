@@ -17,8 +17,11 @@ import (
 func TestTexts(t *testing.T) {
 	golden.Each(t, "testdata/*.txtar", func(t *testing.T, in map[string]string) []txtar.File {
 		p, list := derived(t, "base http://127.0.0.1:1\n"+in["a.upath"])
-		require.Empty(t, p.Diagnostics)
-		var checks, not strings.Builder
+		require.Zero(t, p.Diagnostics.Errors(), "%v", p.Diagnostics)
+		var checks, not, said strings.Builder
+		for _, d := range p.Diagnostics {
+			fmt.Fprintf(&said, "%d: %s → %s\n", d.File.Position(d.Span.Start).Line-1, d.Message, d.Hint)
+		}
 		for _, r := range list {
 			text, left := r.Text()
 			for _, one := range strings.SplitAfter(text, "\n\nscenario ") {
@@ -31,6 +34,6 @@ func TestTexts(t *testing.T) {
 				fmt.Fprintf(&not, "%s %s: %s\n", r.Name, l.Check.ID(), l.Why)
 			}
 		}
-		return []txtar.File{{Name: "checks.upath", Data: []byte(checks.String())}, {Name: "not applicable", Data: []byte(not.String())}}
+		return []txtar.File{{Name: "checks.upath", Data: []byte(checks.String())}, {Name: "not applicable", Data: []byte(not.String())}, {Name: "said", Data: []byte(said.String())}}
 	})
 }

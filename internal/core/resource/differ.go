@@ -1,0 +1,57 @@
+package resource
+
+import (
+	"regexp"
+
+	"usualpath/internal/core/source"
+)
+
+// called finds a function in braces: each time it may give another value.
+var called = regexp.MustCompile(`\{[^{}"]*\(`)
+
+// sets tells whether an example gives a member the value that another gives it.
+func (e *Example) sets(f Field) bool {
+	has := e.field(f.Name)
+	return has != nil && has.Text == f.Text && !called.MatchString(f.Text)
+}
+
+// within tells whether all that an example says is what another says: written
+// over it, nothing would change.
+func (e *Example) within(o *Example) bool {
+	if len(e.Fields) == 0 {
+		return e.Text == o.Text && !called.MatchString(e.Text)
+	}
+	for _, f := range e.Fields {
+		if !o.sets(f) {
+			return false
+		}
+	}
+	return true
+}
+
+// replaceDiffers says why a replace proves nothing: it stores what is there.
+func replaceDiffers(r *Resource) string {
+	if r.Make != nil && r.Remake != nil && r.Remake.within(r.Make) && len(r.Remake.Fields) == len(r.Make.Fields) {
+		return "`remake` is what `make` is"
+	}
+	return ""
+}
+
+// amendDiffers says why an amend proves nothing.
+func amendDiffers(r *Resource) string {
+	if r.Make != nil && r.Amend != nil && r.Amend.within(r.Make) {
+		return "`amend` changes nothing of what `make` sets"
+	}
+	return ""
+}
+
+// differences warns of examples that prove nothing.
+func (rd *reader) differences() {
+	for _, one := range [][2]string{{"remake", replaceDiffers(rd.r)}, {"amend", amendDiffers(rd.r)}} {
+		word, why := one[0], one[1]
+		if at, written := rd.at[word]; written && why != "" {
+			rd.diags = append(rd.diags, source.Diagnostic{File: rd.f.Source, Span: at, Severity: source.Warning,
+				Message: why + ": a service that stores nothing would pass", Hint: "give a member another value"})
+		}
+	}
+}

@@ -1,0 +1,98 @@
+package draft
+
+import (
+	"strconv"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"usualpath/internal/core/value"
+)
+
+// varied is a body that differs from another in a member where it can: a write
+// that changes nothing proves nothing. turn is the member that tells items
+// apart, and the last to be changed.
+func varied(v *value.Value, s *openapi3.Schema, from *value.Value, turn string) *value.Value {
+	if v == nil || from == nil {
+		return v
+	}
+	for _, last := range []bool{false, true} {
+		for i, n := range v.Names {
+			was, has := from.Get(n)
+			if (n == turn) != last || !has {
+				continue
+			}
+			if !value.Equal(was, v.Items[i]) {
+				return v
+			}
+			if other := otherwise(v.Items[i], flat(s.Properties[n])); other != nil {
+				out := value.NewObject()
+				for j, m := range v.Names {
+					if j == i {
+						out.Add(m, other)
+					} else {
+						out.Add(m, v.Items[j])
+					}
+				}
+				return out
+			}
+		}
+	}
+	return v
+}
+
+// one is a body of a single member of another, best one that changes something.
+func one(v, from *value.Value, turn string) *value.Value {
+	best := -1
+	for pass := range 3 {
+		for i, n := range v.Names {
+			was, has := from.Get(n)
+			changes := has && !value.Equal(was, v.Items[i])
+			if best < 0 && v.Items[i].Kind < value.Array && (pass == 2 || n != turn && (changes || pass == 1)) {
+				best = i
+			}
+		}
+	}
+	if best < 0 {
+		return nil
+	}
+	return value.NewObject().Add(v.Names[best], v.Items[best])
+}
+
+// otherwise is another value that a schema allows, nil where none is known.
+func otherwise(v *value.Value, s *openapi3.Schema) *value.Value {
+	if len(s.Enum) > 0 {
+		for _, one := range s.Enum {
+			if other := fromAny(one); other != nil && other.Kind == v.Kind && !value.Equal(other, v) {
+				return other
+			}
+		}
+		return nil
+	}
+	switch v.Kind {
+	case value.Bool:
+		return value.NewBool(!v.Bool)
+	case value.Number:
+		if s.MultipleOf != nil {
+			return nil
+		}
+		for _, minus := range []bool{false, true} {
+			sum, err := value.Add(v.Text, "1", minus)
+			if err == nil && within(sum, s) {
+				return value.NewNumber(sum)
+			}
+		}
+	case value.String:
+		text := v.Text + " more"
+		if s.Pattern == "" && s.Format == "" && (s.MaxLength == nil || uint64(len(text)+7) <= *s.MaxLength) {
+			return value.NewString(text)
+		}
+	}
+	return nil
+}
+
+// within tells whether a number keeps to the bounds of a schema.
+func within(text string, s *openapi3.Schema) bool {
+	low, high := bounds(s)
+	x, err := strconv.ParseFloat(text, 64)
+	return err == nil && (low == nil || x >= *low) && (high == nil || x <= *high)
+}
