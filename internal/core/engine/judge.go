@@ -10,6 +10,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
@@ -125,9 +126,13 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 		replies = some
 	}
 	o := t.holds(b, replies, effect, at)
+	var unbound *scope.Unbound
 	if o.err != nil && !o.broken {
-		t.lacking(o.err)
-		return
+		if errors.As(o.err, &unbound) {
+			t.lacking(o.err)
+			return
+		}
+		o.broken, o.found = true, []string{o.err.Error()}
 	}
 	if !o.broken {
 		ok, err := t.quantified(b, o.held, o.total)
@@ -147,7 +152,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 	}
 	f := t.finding(st, b, o, at)
 	if o.broken {
-		// What cannot be observed is not the request's fault: it cannot be told.
+		// What cannot be observed or worked out is not the request's fault: it cannot be told.
 		f.Verdict = event.Blocked
 		t.e.Findings = append(t.e.Findings, f)
 		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)

@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"errors"
 	"fmt"
 	"net/url"
 	"strings"
@@ -34,7 +35,7 @@ func (c *Context) source(s *syntax.Source, got *value.Value) (*value.Value, Outc
 	switch s.Kind {
 	case "sent":
 		if len(c.Reply.Request.Body) == 0 {
-			return nil, miss("the request had no body")
+			return nil, broken(errors.New("the request had no body to compare with"))
 		}
 		v, err := value.Decode(string(c.Reply.Request.Body), value.Limits{})
 		if err != nil {
@@ -57,7 +58,7 @@ func (c *Context) source(s *syntax.Source, got *value.Value) (*value.Value, Outc
 	now := []byte(indent(got))
 	saved, err := c.Baseline(now)
 	if err != nil {
-		return nil, miss("%s", err)
+		return nil, broken(err)
 	}
 	return c.decodeLike(got, saved, "the baseline")
 }
@@ -273,7 +274,7 @@ func XPath(r *Reply, text string) (out []string, err error) {
 	}
 	root, err := r.xml()
 	if err != nil {
-		return nil, fmt.Errorf("the body is not XML: %w", err)
+		return nil, fmt.Errorf("the body is not XML: %s", strings.TrimPrefix(err.Error(), "xmlquery: "))
 	}
 	switch v := expr.Evaluate(xmlquery.CreateXPathNavigator(root)).(type) {
 	case *xpath.NodeIterator:
