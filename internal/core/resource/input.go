@@ -2,6 +2,7 @@ package resource
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/syntax"
@@ -130,7 +131,7 @@ func inputChecks() []Check {
 		},
 		{
 			Name: "wrong-type", On: "create", Without: needs(makes, written), Source: bad,
-			Proves: "a value of another JSON type is refused, not bent until it fits",
+			Proves: "a value of another JSON type is refused, or kept as it was sent: never bent until it fits",
 			Cause:  "the decoder or the database converts",
 			Mend:   "check the type before storing",
 			Write: func(s *script) {
@@ -140,7 +141,17 @@ func inputChecks() []Check {
 					if !ok {
 						continue
 					}
-					s.attempt(f.Name+" is "+strings.Trim(wrong, `"`), append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i)))}, s.refusal("400 or 422")...)...)
+					title := f.Name + " is " + strings.Trim(wrong, `"`)
+					text := turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))
+					if !s.Supports("read") || slices.Contains(s.Hidden, f.Name) {
+						s.attempt(title, append([]line{bodyLine(s.Make, text)}, s.refusal("400 or 422")...)...)
+						continue
+					}
+					// A store without a schema may take any type, as long as it keeps it.
+					s.attempt(title, bodyLine(s.Make, text), expect("status "+s.refused("400 or 422")+" or 2xx"), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
+					id := s.stray()
+					s.step("read what came of "+title, when("status 2xx"+of(title)), send("GET", s.at(id)),
+						expect("status 200"), s.covers("expect", "{ "+quoted(f.Name)+": "+wrong+" }"))
 				}
 			},
 		},

@@ -274,8 +274,8 @@ func lifecycleChecks() []Check {
 		{
 			Name: "amend-merges", On: "amend", Without: needs(makes, can("amend", "read"), amendsObject, amendDiffers), Source: "RFC 7396 §2",
 			Proves: "after PATCH the members that were named are changed, and no others",
-			Cause:  "the patch is bound to an empty item and stored whole, or only answered",
-			Mend:   "load the item, apply the patch, store the result",
+			Cause:  "the patch is bound to an empty item and stored whole, or only answered, or its media type is not read",
+			Mend:   "load the item, apply the patch, store the result; answer 415 for a type that is not read (`amend … as application/json` sends another)",
 			Write: func(s *script) {
 				s.make(1)
 				s.readBack("read it", need("status 200"))
