@@ -225,6 +225,9 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 	if r.Turn == "" {
 		r.Notes = append(r.Notes, "No member of `make` differs from item to item: put {turn} into one if items must differ.")
 	}
+	if value.Equal(make, remake) {
+		remake = another(remake, r.Turn)
+	}
 	r.Remake = remake
 	// One that another item has otherwise, else a number or a truth, else a text.
 	for pass := range 3 {
@@ -239,6 +242,23 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 		}
 	}
 	r.Notes = append(r.Notes, "`required` cannot be seen from outside: list the members that must be there.")
+}
+
+// another is a body with one member changed: a number or a truth, else the text
+// that tells items apart.
+func another(v *value.Value, turn string) *value.Value {
+	out, done := value.NewObject(), false
+	for i, n := range v.Names {
+		it := differing(v.Items[i], !done && n != turn)
+		done = done || it != v.Items[i]
+		out.Add(n, it)
+	}
+	for i, n := range out.Names {
+		if it := out.Items[i]; !done && n == turn && it.Kind == value.String && !dateForm.MatchString(it.Text) {
+			out.Items[i] = value.NewString(it.Text + " more")
+		}
+	}
+	return out
 }
 
 // differing is a value that is not what is there: an amend that changes nothing
