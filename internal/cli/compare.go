@@ -20,10 +20,10 @@ func (a *app) compare() *cobra.Command {
 	format := "terminal"
 	c := &cobra.Command{
 		Use: "compare [OLD NEW]", Short: "What changed between two run records",
-		Long: `Tells what fails newly, what is mended, new and gone, what is answered differently
+		Long: `Shows what newly fails, what is mended, new and gone, what is answered differently
 (status, headers, shape of the body), and what has become slower or faster,
 judged by many samples. Without arguments: the last two runs of the history.
-The exit code is 1 when something fails newly.`,
+The exit code is 1 when something newly fails.`,
 		Example: `  usualpath compare yesterday.jsonl today.jsonl
   usualpath compare --as markdown yesterday.jsonl today.jsonl
   usualpath run --history && usualpath compare`,

@@ -24,7 +24,7 @@ func (a *app) lsp() *cobra.Command {
 	c := &cobra.Command{
 		Use: "lsp", Short: "Language server for editors",
 		Long: `Speaks the Language Server Protocol over standard input and output: editors start
-it for files that end in .upath. There are diagnostics as one types, completion,
+it for files that end in .upath. It offers diagnostics while you type, completion,
 hover, definitions, rename, symbols, folding, formatting, and a lens above each
 scenario that runs it.`,
 		Example: `  usualpath lsp`,

@@ -35,11 +35,10 @@ func (a *app) new() *cobra.Command {
 		Use: "new [DIR]", Short: "Write a small working project, or draft one",
 		Long: `Writes a project into a folder (default: this one): project.upath with base URL,
 defaults and the service to start, and a file with one scenario and one
-resource. As it is it runs against the harbour.
+resource. It runs as it is, against the harbour.
 
-With --from-service a live collection is looked at, reading only, and its
-resource and a first scenario are drafted; --writes allows it to make one item
-and to remove it again. With --from-openapi every operation of an OpenAPI
+With --from-service a live collection is read, and its resource and a first
+scenario are drafted; --writes allows one item to be made and removed again. With --from-openapi every operation of an OpenAPI
 document (3.0 or 3.1, JSON or YAML) is drafted, and what could not be is listed.
 Files that are there already are never written over.`,
 		Example: `  usualpath new harbour-tests

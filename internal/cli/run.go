@@ -46,7 +46,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title contains this text (repeatable)")
 	fl.StringSliceVar(&f.tags, "tag", nil, "run the scenarios with one of these tags")
-	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "leave out the scenarios with one of these tags")
+	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "skip the scenarios with one of these tags")
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
