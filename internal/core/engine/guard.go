@@ -2,6 +2,7 @@ package engine
 
 import (
 	"errors"
+	"iter"
 	"net/url"
 	"path"
 	"strings"
@@ -193,17 +194,9 @@ func (t *step) claimed(at *attempt) bool {
 			if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" || plainPath(r.Request.URL) != list {
 				continue
 			}
-			for _, st := range at.round.claims {
-				k, ok := st.Body.(*syntax.Keep)
-				if !ok {
-					continue
-				}
-				v, err := t.context(r, at).Keep(k)
-				if err != nil || v.Kind != value.String && v.Kind != value.Number {
-					continue
-				}
+			for st, v := range t.keeps(r, at) {
 				id := strings.ToLower(v.Plain())
-				if k.From == "header" {
+				if st.Body.(*syntax.Keep).From == "header" {
 					id = path.Base(plainPath(v.Plain()))
 				}
 				// What is named as made may be removed again, whatever was there before it.
@@ -223,6 +216,27 @@ func (t *step) claimed(at *attempt) bool {
 		}
 	}
 	return false
+}
+
+// keeps are the lines that keep something of an answer, with what it is, where
+// that is a text or a number: what may name an item.
+func (t *step) keeps(r *expect.Reply, at *attempt) iter.Seq2[*syntax.Statement, *value.Value] {
+	return func(yield func(*syntax.Statement, *value.Value) bool) {
+		for _, st := range at.round.claims {
+			k, ok := st.Body.(*syntax.Keep)
+			if !ok {
+				continue
+			}
+			if v, err := t.context(r, at).Keep(k); err == nil && canName(v) && !yield(st, v) {
+				return
+			}
+		}
+	}
+}
+
+// canName tells whether a value may be the name of an item.
+func canName(v *value.Value) bool {
+	return v != nil && (v.Kind == value.String || v.Kind == value.Number)
 }
 
 // unsafe tells why a target is not one that a request which changes state may
@@ -247,9 +261,8 @@ func guardsOf(s *project.Scenario) []*guard {
 
 // withheld blocks a step whose request might reach more than it should.
 func (t *step) withheld(r *exchange.Request, why string) {
-	t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
+	t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
 		Observed: []string{why + ": " + r.Method + " " + r.URL + " was not sent"}, Sent: -1})
-	t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
 	if t.in.job.s.Check != nil && !t.e.Afterwards {
 		// What comes after it would be judged by a request that was not sent.
 		t.in.halted = why
@@ -263,9 +276,8 @@ func (t *step) withheld(r *exchange.Request, why string) {
 func (t *step) refuse(why string) {
 	if c := t.in.job.s.Check; c != nil && c.ID == Probe && strings.HasPrefix(why, notOurs) {
 		// What the create answers does not lead to what it made: so would all others.
-		t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
+		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
 			Observed: []string{strings.TrimPrefix(why, notOurs) + "; what was made is still there"}, Sent: -1})
-		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
 		t.in.halted = strings.TrimPrefix(why, notOurs)
 		return
 	}

@@ -28,8 +28,7 @@ func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
 	}
 }
 
-// judge judges the lines after a request. sent is the index of the first
-// exchange they are about, -1 for none.
+// judge judges the lines after a request.
 func (t *step) judge(claims []*syntax.Statement, at *attempt) {
 	if t.failedExchange(claims, at) {
 		return
@@ -126,39 +125,39 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 		replies = some
 	}
 	o := t.holds(b, replies, effect, at)
-	var unbound *scope.Unbound
-	if o.err != nil && !o.broken {
-		if errors.As(o.err, &unbound) {
-			t.lacking(o.err)
-			return
-		}
-		o.broken, o.found = true, []string{o.err.Error()}
-	}
-	if !o.broken {
-		ok, err := t.quantified(b, o.held, o.total)
-		if err != nil {
-			t.lacking(err)
-			return
-		}
-		if ok {
-			return
-		}
-		if b.Quantifier != "" && b.Quantifier != "every" {
-			o.found = append([]string{fmt.Sprintf("it holds for %d of %d", o.held, o.total)}, o.found...)
-		}
-		if len(o.found) > 12 {
-			o.found = append(o.found[:12], fmt.Sprintf("… and %d more", len(o.found)-12))
-		}
-	}
-	f := t.finding(st, b, o, at)
-	if o.broken {
-		// What cannot be observed or worked out is not the request's fault: it cannot be told.
-		f.Verdict = event.Blocked
-		t.e.Findings = append(t.e.Findings, f)
-		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
+	if o.err != nil {
+		t.undecided(st, b, o, at)
 		return
 	}
-	t.miss(f)
+	ok, err := t.quantified(b, o.held, o.total)
+	if err != nil {
+		t.lacking(err)
+		return
+	}
+	if ok {
+		return
+	}
+	if b.Quantifier != "" && b.Quantifier != "every" {
+		o.found = append([]string{fmt.Sprintf("it holds for %d of %d", o.held, o.total)}, o.found...)
+	}
+	if len(o.found) > 12 {
+		o.found = append(o.found[:12], fmt.Sprintf("… and %d more", len(o.found)-12))
+	}
+	t.miss(t.finding(st, b, o, at))
+}
+
+// undecided blocks on a claim that cannot be observed or worked out: it is not
+// the request's fault.
+func (t *step) undecided(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) {
+	var unbound *scope.Unbound
+	if errors.As(o.err, &unbound) {
+		t.lacking(o.err)
+		return
+	}
+	o.found = []string{o.err.Error()}
+	f := t.finding(st, b, o, at)
+	f.Verdict = event.Blocked
+	t.found(f)
 }
 
 // judgement is how a claim fared with several answers.
@@ -168,9 +167,8 @@ type judgement struct {
 	found       []string
 	// sent is the index of the exchange that a miss is about.
 	sent int
-	err  error
-	// broken tells that what was found is why nothing could be observed.
-	broken bool
+	// err is why the claim cannot be judged.
+	err error
 }
 
 // holds holds a claim against each answer; an effect is that of all together.
@@ -178,11 +176,7 @@ func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool
 	o := judgement{total: len(replies), sent: at.sent}
 	for i, r := range replies {
 		out := expect.Check(t.context(r, at), &b.Claim)
-		if out.Err != nil {
-			var broken *observeError
-			if o.err = out.Err; errors.As(out.Err, &broken) {
-				o.broken, o.found = true, broken.lines
-			}
+		if o.err = out.Err; o.err != nil {
 			return o
 		}
 		for name, v := range out.Bound {
@@ -263,8 +257,7 @@ func (t *step) quantified(b *syntax.Expectation, held, total int) (bool, error) 
 
 var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}"]*\}`)
 
-// shown is an expectation as it is, on one line, with short values of
-// names put in.
+// shown is an expectation on one line, with short values of names put in.
 func (t *step) shown(b *syntax.Expectation) string {
 	text := strings.Join(strings.Fields(syntax.ExpectText(b)), " ")
 	if !strings.Contains(text, "{") {
@@ -298,12 +291,8 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 	}
 	for _, s := range []*snapshot{b, a} {
 		if s.problem != "" {
-			return nil, &observeError{[]string{name + " could not be observed: " + s.problem}}
+			return nil, fmt.Errorf("%s could not be observed: %s", name, s.problem)
 		}
 	}
 	return state.Between(b.s, a.s), nil
 }
-
-type observeError struct{ lines []string }
-
-func (o *observeError) Error() string { return strings.Join(o.lines, "; ") }

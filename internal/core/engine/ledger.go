@@ -17,16 +17,13 @@ import (
 // ledger is what a run has made and not removed, as far as answers name it.
 type ledger struct {
 	mu   sync.Mutex
-	made []*made
+	made []made
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
 }
 
-// made is one item: where it is, how it is told, and whether it is gone again.
-type made struct {
-	host, path, told string
-	gone             bool
-}
+// made is one item: where it is, and how it is told.
+type made struct{ host, path, told string }
 
 // enter notes what the answers to a step say was made or removed. A create that
 // names nothing cannot be told.
@@ -71,18 +68,17 @@ func (t *step) named(r *expect.Reply, at *attempt) (where, id string) {
 			}
 		}
 	}
-	plain := func(v *value.Value) bool { return v != nil && (v.Kind == value.String || v.Kind == value.Number) }
-	for _, st := range at.round.claims {
-		if k, ok := st.Body.(*syntax.Keep); ok && t.guarded(list) && k.From != "header" && k.From != "cookie" && k.From != "status" {
-			if v, err := t.context(r, at).Keep(k); err == nil && plain(v) {
-				return path.Join(list, strings.ToLower(v.Plain())), v.Plain()
+	below := func(v *value.Value) (string, string) { return path.Join(list, strings.ToLower(v.Plain())), v.Plain() }
+	if t.guarded(list) {
+		for st, v := range t.keeps(r, at) {
+			if st.Body.(*syntax.Keep).Path != nil {
+				return below(v)
 			}
 		}
 	}
-	text, _ := r.Answer.Text()
-	if v, err := value.Decode(text, value.Limits{}); err == nil && v.Kind == value.Object {
-		if v, _ := v.Get("id"); plain(v) {
-			return path.Join(list, strings.ToLower(v.Plain())), v.Plain()
+	if body, err := r.JSON(); err == nil {
+		if v, _ := body.Get("id"); canName(v) {
+			return below(v)
 		}
 	}
 	return "", ""
@@ -97,33 +93,26 @@ func (t *step) guarded(list string) bool {
 }
 
 func (l *ledger) add(host, where, told string) {
-	for _, m := range l.made {
-		if m.host == host && m.path == where {
-			m.gone = false
-			return
-		}
+	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
+		l.made = append(l.made, made{host, where, told})
 	}
-	l.made = append(l.made, &made{host: host, path: where, told: told})
 }
 
 // drop notes that something is gone; what is below it goes with it. An item may
 // have a path of its own: then its name is enough.
 func (l *ledger) drop(host, where string, loose bool) {
-	exact := false
-	for _, m := range l.made {
-		if m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/")) {
-			m.gone, exact = true, true
-		}
-	}
-	if exact || !loose {
+	before := len(l.made)
+	l.made = slices.DeleteFunc(l.made, func(m made) bool {
+		return m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
+	})
+	if len(l.made) < before || !loose {
 		return
 	}
 	name := path.Base(where)
-	for _, m := range l.made {
-		if id := path.Base(m.path); m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name))) {
-			m.gone = true
-		}
-	}
+	l.made = slices.DeleteFunc(l.made, func(m made) bool {
+		id := path.Base(m.path)
+		return m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name)))
+	})
 }
 
 // left are the items that are still there.
@@ -132,9 +121,7 @@ func (l *ledger) left() []string {
 	defer l.mu.Unlock()
 	var out []string
 	for _, m := range l.made {
-		if !m.gone {
-			out = append(out, m.told)
-		}
+		out = append(out, m.told)
 	}
 	return out
 }

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"usualpath/internal/core/syntax"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/syntax"
 )
 
 // attempt is a request sent once, or several copies of it at once, and what
@@ -50,9 +50,10 @@ func (t *step) retry(d *builder, g *round) {
 		every = 100 * time.Millisecond
 	}
 	deadline := time.Now().Add(d.retry.For.D)
-	kept := *t.e
+	kept, halted := *t.e, t.in.halted
 	for n := 1; ; n++ {
-		*t.e = kept
+		// What an earlier try missed does not count.
+		*t.e, t.in.halted = kept, halted
 		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
 		t.sendOnce([]*builder{d}, &attempt{round: g, role: event.Retry, n: n})
 		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
@@ -105,12 +106,12 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]
 	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
+	t.remember(at.replies)
+	t.enter(at)
 	if at.after, err = t.observe(need); err != nil {
 		t.lacking(err)
 		return
 	}
-	t.remember(at.replies)
-	t.enter(at)
 	if t.claimed(at) {
 		return
 	}

@@ -116,8 +116,7 @@ func (t *step) lineOf(st *syntax.Statement) int { return t.f.Line(st) }
 func (t *step) lacking(err error) {
 	var unbound *scope.Unbound
 	if !errors.As(err, &unbound) {
-		t.e.Findings = append(t.e.Findings, event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "what the step needs can be worked out", Observed: []string{err.Error()}, Sent: -1})
-		t.e.Verdict = event.Worse(t.e.Verdict, event.Blocked)
+		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "what the step needs can be worked out", Observed: []string{err.Error()}, Sent: -1})
 		return
 	}
 	if t.e.Afterwards {
@@ -146,9 +145,15 @@ func (t *step) lacking(err error) {
 	}
 }
 
-func (t *step) miss(f event.Finding) {
+// found adds a finding to the step.
+func (t *step) found(f event.Finding) {
 	t.e.Findings = append(t.e.Findings, f)
 	t.e.Verdict = event.Worse(t.e.Verdict, f.Verdict)
+}
+
+// miss adds a claim that does not hold; one that was needed ends the scenario.
+func (t *step) miss(f event.Finding) {
+	t.found(f)
 	if f.Verdict == event.Blocked && !t.e.Afterwards {
 		t.in.halted = fmt.Sprintf("step %q: %s was needed", t.e.Title, f.Expected)
 		if len(f.Observed) > 0 {
