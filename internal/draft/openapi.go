@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"usualpath/internal/core/syntax"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -355,11 +355,11 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 		}
 	}
 	remake, replaced, _ := request("replace")
-	g.Remake = varied(remake, replaced, g.Make, g.Turn)
+	g.Remake = varied(remake, g.Make, g.Turn, allowed(replaced))
 	amend, amended, as := request("amend")
 	if amend != nil {
 		// One member is enough, and better one that does not tell items apart.
-		g.Amend = one(varied(amend, amended, g.Make, g.Turn), g.Make, g.Turn)
+		g.Amend = one(varied(amend, g.Make, g.Turn, allowed(amended)), g.Make, g.Turn)
 		if as != "application/json" {
 			g.AmendAs = as
 		}

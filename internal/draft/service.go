@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/getkin/kin-openapi/openapi3"
+
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/value"
@@ -225,10 +227,7 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 	if r.Turn == "" {
 		r.Notes = append(r.Notes, "No member of `make` differs from item to item: put {turn} into one if items must differ.")
 	}
-	if value.Equal(make, remake) {
-		remake = another(remake, r.Turn)
-	}
-	r.Remake = remake
+	r.Remake = varied(remake, make, r.Turn, elsewise(r.Turn))
 	// One that another item has otherwise, else a number or a truth, else a text.
 	for pass := range 3 {
 		for i, n := range remake.Names {
@@ -237,43 +236,27 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 			fits := []bool{!same && it.Kind < value.Array, it.Kind == value.Bool || it.Kind == value.Number, it.Kind == value.String}[pass]
 			if r.Amend == nil && n != r.Turn && it.Kind != value.Null && fits {
 				r.Amend = value.NewObject()
-				r.Amend.Add(n, differing(it, same))
+				if other := elsewise(r.Turn)(n, it); same && other != nil {
+					// An amend that changes nothing proves nothing.
+					it = other
+				}
+				r.Amend.Add(n, it)
 			}
 		}
 	}
 	r.Notes = append(r.Notes, "`required` cannot be seen from outside: list the members that must be there.")
 }
 
-// another is a body with one member changed: a number or a truth, else the text
-// that tells items apart.
-func another(v *value.Value, turn string) *value.Value {
-	out, done := value.NewObject(), false
-	for i, n := range v.Names {
-		it := differing(v.Items[i], !done && n != turn)
-		done = done || it != v.Items[i]
-		out.Add(n, it)
-	}
-	for i, n := range out.Names {
-		if it := out.Items[i]; !done && n == turn && it.Kind == value.String && !dateForm.MatchString(it.Text) {
-			out.Items[i] = value.NewString(it.Text + " more")
+// elsewise is another value for a member of which nothing is known but what it
+// is: a number or a truth, or the text that tells items apart. Another text
+// might be one of a few that are allowed.
+func elsewise(turn string) func(name string, v *value.Value) *value.Value {
+	return func(name string, v *value.Value) *value.Value {
+		if v.Kind == value.String && (name != turn || dateForm.MatchString(v.Text)) {
+			return nil
 		}
+		return otherwise(v, &openapi3.Schema{})
 	}
-	return out
-}
-
-// differing is a value that is not what is there: an amend that changes nothing
-// proves nothing. Of a text nothing is known that would do.
-func differing(v *value.Value, same bool) *value.Value {
-	switch {
-	case !same:
-	case v.Kind == value.Bool:
-		return value.NewBool(!v.Bool)
-	case v.Kind == value.Number:
-		if sum, err := value.Add(v.Text, "1", false); err == nil {
-			return value.NewNumber(sum)
-		}
-	}
-	return v
 }
 
 // identities are those of the items in a list, as they would be in a path,

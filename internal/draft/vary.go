@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"slices"
 	"strconv"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -10,30 +11,31 @@ import (
 
 // varied is a body that differs from another in a member where it can: a write
 // that changes nothing proves nothing. turn is the member that tells items
-// apart, and the last to be changed.
-func varied(v *value.Value, s *openapi3.Schema, from *value.Value, turn string) *value.Value {
+// apart, and the last to be changed; other gives another value for a member, nil
+// where none is known.
+func varied(v, from *value.Value, turn string, other func(name string, v *value.Value) *value.Value) *value.Value {
 	if v == nil || from == nil {
 		return v
 	}
+	differs := func(i int) bool {
+		was, has := from.Get(v.Names[i])
+		return has && !value.Equal(was, v.Items[i])
+	}
+	for i := range v.Names {
+		if differs(i) {
+			return v
+		}
+	}
 	for _, last := range []bool{false, true} {
 		for i, n := range v.Names {
-			was, has := from.Get(n)
-			if (n == turn) != last || !has {
+			if _, has := from.Get(n); (n == turn) != last || !has {
 				continue
 			}
-			if !value.Equal(was, v.Items[i]) {
-				return v
-			}
-			if other := otherwise(v.Items[i], flat(s.Properties[n])); other != nil {
-				out := value.NewObject()
-				for j, m := range v.Names {
-					if j == i {
-						out.Add(m, other)
-					} else {
-						out.Add(m, v.Items[j])
-					}
-				}
-				return out
+			if it := other(n, v.Items[i]); it != nil {
+				out := *v
+				out.Items = slices.Clone(v.Items)
+				out.Items[i] = it
+				return &out
 			}
 		}
 	}
@@ -56,6 +58,11 @@ func one(v, from *value.Value, turn string) *value.Value {
 		return nil
 	}
 	return value.NewObject().Add(v.Names[best], v.Items[best])
+}
+
+// allowed gives other values that a schema allows.
+func allowed(s *openapi3.Schema) func(name string, v *value.Value) *value.Value {
+	return func(name string, v *value.Value) *value.Value { return otherwise(v, flat(s.Properties[name])) }
 }
 
 // otherwise is another value that a schema allows, nil where none is known.
