@@ -38,9 +38,10 @@ defaults and the service to start, and a file with one scenario and one
 resource. It runs as it is, against the harbour.
 
 With --from-service a live collection is read, and its resource and a first
-scenario are drafted; --writes allows one item to be made and removed again. With --from-openapi every operation of an OpenAPI
-document (3.0 or 3.1, JSON or YAML) is drafted, and what could not be is listed.
-Files that are there already are never written over.`,
+scenario are drafted; --writes allows one item to be made and removed again.
+With --from-openapi every operation of an OpenAPI document (3.0 or 3.1, JSON or
+YAML) is drafted, and what could not be is listed. Files that exist are never
+overwritten.`,
 		Example: `  usualpath new harbour-tests
   usualpath new drafted --from-service http://127.0.0.1:4710/boats
   usualpath new drafted --from-openapi openapi.yaml --base http://127.0.0.1:4710`,

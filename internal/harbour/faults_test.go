@@ -35,7 +35,7 @@ var tokens = regexp.MustCompile(`"token":"([^"]+)"`)
 
 var when = regexp.MustCompile(`\d{4}-\d\d-\d\dT[0-9:.]+Z|"[0-9a-f]{16}"`)
 
-// walked is the transcript of the tour, without what differs from time to time.
+// walked are the answers to the tour, without what is another in each run.
 func walked(t *testing.T, faults ...string) []string {
 	s := start(t, Options{SeedData: true, Faults: faults})
 	var out []string

@@ -119,7 +119,7 @@ func (c *Config) ready() (unaddressed bool, err error) {
 	p := c.Project
 	list := p.Diagnostics
 	if list.Errors() == 0 && c.Engine.Base == "" && c.Process == nil {
-		away := p.Homeless()
+		away := p.WithoutBase()
 		if unaddressed = len(away) > 0; p.Service() == nil {
 			list = away
 		}

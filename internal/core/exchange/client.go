@@ -349,7 +349,7 @@ func (c *Client) decode(coding string, body []byte) ([]byte, *Failure) {
 				r, err = flate.NewReader(bytes.NewReader(body)), nil
 			}
 		default:
-			return nil, &Failure{BadEncoding, "Content-Encoding " + name + " is not a known member; ask for another with Accept-Encoding"}
+			return nil, &Failure{BadEncoding, "Content-Encoding " + name + " cannot be decoded; ask for another with Accept-Encoding"}
 		}
 		if err == nil {
 			body, err = io.ReadAll(io.LimitReader(r, c.options.MaxBody+1))

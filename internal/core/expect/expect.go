@@ -181,7 +181,7 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		}
 	}
 	if one.Kind == value.Array || one.Kind == value.Object || one.Kind == value.Null {
-		return miss("%s is %s, where expected a text", at, value.Cut(one.String(), 120))
+		return miss("%s is %s, where a text was expected", at, value.Cut(one.String(), 120))
 	}
 	return c.text(asked{p, s, at, one.Plain(), true})
 }

@@ -530,7 +530,7 @@ func (p *parser) word() (operand, logical) {
 	}
 	p.spaces()
 	if p.err == nil && !p.take(")") {
-		p.fail(p.i, fmt.Sprintf("expected `)` after the %d of %s(), found %s", len(types)-1, name, p.here()), "")
+		p.fail(p.i, fmt.Sprintf("expected `)` after argument %d of %s(), found %s", len(types)-1, name, p.here()), "")
 	}
 	if p.err != nil {
 		return nil, nil

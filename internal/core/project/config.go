@@ -222,9 +222,9 @@ func (p *loader) checkEnvironment() {
 	p.whole(p.Config.Source.Name, "there is no environment "+p.Environment, hint)
 }
 
-// Homeless are the files whose paths are relative to nothing: no base URL is
+// WithoutBase are the files whose paths are relative to nothing: no base URL is
 // written for them. They need one from the command line, or a service.
-func (p *Project) Homeless() source.Diagnostics {
+func (p *Project) WithoutBase() source.Diagnostics {
 	var out source.Diagnostics
 	for _, f := range p.Files {
 		if p.Base(f) != nil {

@@ -198,7 +198,7 @@ func parseRows(name, text string) ([]*value.Value, error) {
 		return nil, err
 	}
 	if v.Kind != value.Array {
-		return nil, fmt.Errorf("expected an array of rows, found an %s", v.Kind)
+		return nil, fmt.Errorf("expected an array of rows, found %s", value.Cut(v.String(), 60))
 	}
 	for i, row := range v.Items {
 		if row.Kind != value.Object {
