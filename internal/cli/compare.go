@@ -8,10 +8,10 @@ import (
 	"io"
 	"os"
 	"strings"
-	"usualpath/internal/core/exchange"
 
 	"github.com/spf13/cobra"
 
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/record"
 	"usualpath/internal/report"
 )

@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"time"
-	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/report"
 	"usualpath/internal/runner"
 )

@@ -5,11 +5,11 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"usualpath/internal/core/syntax"
 
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 

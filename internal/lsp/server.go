@@ -8,9 +8,10 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
-	"usualpath/internal/core/syntax"
 
 	"github.com/sourcegraph/jsonrpc2"
+
+	"usualpath/internal/core/syntax"
 )
 
 // runCommand is the command of the code lenses.

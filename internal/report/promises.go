@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"usualpath/internal/core/exchange"
 
 	"github.com/charmbracelet/lipgloss"
 	"github.com/charmbracelet/x/ansi"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 )
 
 // outcome is a check with what became of it.

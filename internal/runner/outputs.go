@@ -8,10 +8,10 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"usualpath/internal/core/source"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/record"
+	"usualpath/internal/core/source"
 	"usualpath/internal/report/out"
 )
 

@@ -236,25 +236,25 @@ func decodeLine(text []byte) (e event.Event, flaw string, err error) {
 func (l *line) body() any {
 	switch l.Event {
 	case "run started":
-		l.runStarted = &runStarted{}
-		return l.runStarted
+		return made(&l.runStarted)
 	case "scenario started":
-		l.scenarioStarted = &scenarioStarted{}
-		return l.scenarioStarted
+		return made(&l.scenarioStarted)
 	case "step":
-		l.step = &step{}
-		return l.step
+		return made(&l.step)
 	case "scenario finished":
-		l.scenarioFinished = &scenarioFinished{}
-		return l.scenarioFinished
+		return made(&l.scenarioFinished)
 	case "notice":
-		l.notice = &notice{}
-		return l.notice
+		return made(&l.notice)
 	case "run finished":
-		l.runFinished = &runFinished{}
-		return l.runFinished
+		return made(&l.runFinished)
 	}
 	return nil
+}
+
+// made fills a pointer with a new value, and gives that.
+func made[T any](p **T) any {
+	*p = new(T)
+	return *p
 }
 
 // mend drops what of a line nothing can be made of, and says what it was: an

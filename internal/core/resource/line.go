@@ -3,8 +3,8 @@ package resource
 import (
 	"strconv"
 	"strings"
-	"usualpath/internal/core/syntax"
 
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -73,7 +73,7 @@ func quoted(text string) string {
 	plain := value.Quoted(text)
 	var b strings.Builder
 	for i := range len(plain) {
-		if plain[i] == '{' && wordByte(plain[i+1]) {
+		if plain[i] == '{' && syntax.NameByte(plain[i+1]) {
 			b.WriteByte('\\')
 		}
 		b.WriteByte(plain[i])
@@ -127,15 +127,11 @@ func mentions(text, name string) bool {
 		}
 		start, end := at+i, at+i+len(name)
 		at = end
-		if start > 0 && wordByte(text[start-1]) || end < len(text) && wordByte(text[end]) {
+		if start > 0 && syntax.NameByte(text[start-1]) || end < len(text) && syntax.NameByte(text[end]) {
 			continue
 		}
 		if open := strings.LastIndexByte(text[:start], '{'); open >= 0 && !strings.ContainsRune(text[open:start], '}') {
 			return true
 		}
 	}
-}
-
-func wordByte(b byte) bool {
-	return b == '_' || b >= '0' && b <= '9' || b >= 'a' && b <= 'z' || b >= 'A' && b <= 'Z'
 }

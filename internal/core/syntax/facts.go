@@ -24,6 +24,9 @@ func IsName(text string) bool {
 	return true
 }
 
+// NameByte tells whether a byte can be part of a name.
+func NameByte(b byte) bool { return wordByte(b) }
+
 // TitleText is a title as it is compared: its text, or what is there when
 // names are in it; "" for none.
 func TitleText(n *Node) string {

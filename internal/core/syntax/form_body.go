@@ -49,9 +49,12 @@ var (
 		Example: `file "name"`}, func() Body { return &FileBody{} })
 )
 
-func (b *JSON) read(p *parser) {
+func (b *JSON) read(p *parser) { b.json(p, `json { "name": "value" }`) }
+
+// json reads a value and its type; example is how that is written.
+func (b *Content) json(p *parser, example string) {
 	if p.lineDone() {
-		p.failHere("expected a JSON value, found "+p.found(), `write json { "name": "value" }`)
+		p.failHere("expected a JSON value, found "+p.found(), "write "+example)
 		return
 	}
 	b.Value = p.value()

@@ -65,14 +65,7 @@ var (
 		Example: `amend { "flag": "SE" }`}, func() Body { return &Amend{Example{form: `amend { "flag": "SE" }`}} })
 )
 
-func (b *Example) read(p *parser) {
-	if p.lineDone() {
-		p.failHere("expected a JSON value, found "+p.found(), "write "+b.form)
-		return
-	}
-	b.Value = p.value()
-	b.Media = p.media()
-}
+func (b *Example) read(p *parser) { b.json(p, b.form) }
 
 // Listing is a line of names.
 type Listing struct{ Items []*Node }

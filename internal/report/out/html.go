@@ -11,9 +11,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/value"
 	"usualpath/internal/report"
 )

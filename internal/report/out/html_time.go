@@ -8,9 +8,9 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 )
 
 // times are the answer times of each kind of request, in buckets: how many

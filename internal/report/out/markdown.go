@@ -6,9 +6,9 @@ import (
 	"html"
 	"io"
 	"strings"
-	"usualpath/internal/core/exchange"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/report"
 )
 
