@@ -294,7 +294,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-null-removes", On: "amend", Level: "should", Source: "RFC 7396 §2",
+			Name: "amend-null-removes", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Level: "should", Source: "RFC 7396 §2",
 			Without: needs(makes, can("amend", "read"), written, mergePatch, func(r *Resource) string {
 				if len(r.optional()) == 0 {
 					return "`make` has no optional member"

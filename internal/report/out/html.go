@@ -45,7 +45,7 @@ type htmlPage struct {
 	body     *bufio.Writer
 	spooled  *spool
 	grids    *report.Grids
-	notices  []string
+	notices  []event.Notice
 	failures []failureLine
 	bads     int
 	groups   map[string]bool
@@ -68,7 +68,9 @@ func newHTML(w io.Writer) (Sink, error) {
 	}
 	h := &htmlPage{w: w, spooled: s, body: s.Writer, grids: report.NewGrids(), groups: map[string]bool{}}
 	h.each = h.scenario
-	h.notice = func(e *event.Notice) { h.notices = append(h.notices, safeLines(e.Text)) }
+	h.notice = func(e *event.Notice) {
+		h.notices = append(h.notices, event.Notice{Text: safeLines(e.Text), Severe: e.Severe})
+	}
 	h.end = h.finish
 	return h, nil
 }
@@ -142,7 +144,7 @@ type headView struct {
 	Word, Meta            string
 	Bad                   bool
 	Counts                []countView
-	Notices               []string
+	Notices               []event.Notice
 	Failures              []failureLine
 	MoreFailures          int
 	Grids                 []gridView
