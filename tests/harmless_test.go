@@ -17,7 +17,7 @@ import (
 )
 
 // crates is a service whose manners are dangerous for a client that is careless
-// with what it sends. Two items are a user's.
+// with what it sends. Ten items are a user's.
 type crates struct {
 	mu    sync.Mutex
 	items map[string]map[string]any
@@ -44,13 +44,26 @@ type crateManners struct {
 	override bool
 	// missing reads any missing item as the first one.
 	missing bool
+	// lowest gives the lowest number that is free to a new item.
+	lowest bool
+	// query reads DELETE with a query as one of all that match.
+	query bool
+	// short lists no more than these, whatever is there.
+	short int
+	// harm is what goes wrong with others when an item is written: "delete" takes
+	// the one before it along, "amend" writes to it too, "count" marks it.
+	harm  string
+	marks int
 }
+
+// userItems is how many items are a user's.
+const userItems = 10
 
 func newCrates(m crateManners) *crates {
 	c := &crates{items: map[string]map[string]any{}, next: 40, crateManners: m}
-	for i, name := range []string{"Salt Cod", "Oil Lamps"} {
+	for i := range userItems {
 		id := strconv.Itoa(i + 1)
-		c.items[id] = map[string]any{"id": i + 1, "name": name, "kg": 12.5}
+		c.items[id] = map[string]any{"id": i + 1, "name": []string{"Salt Cod", "Oil Lamps", "Rope"}[i%3] + " " + id, "kg": 12.5}
 	}
 	return c
 }
@@ -78,7 +91,7 @@ func (c *crates) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case id == "":
 		c.collection(w, r, method, body)
 	default:
-		c.item(w, method, id, body)
+		c.item(w, r, method, id, body)
 	}
 }
 
@@ -91,15 +104,24 @@ func (c *crates) collection(w http.ResponseWriter, r *http.Request, method strin
 				list = append(list, it)
 			}
 		}
+		if c.short > 0 && len(list) > c.short {
+			list = list[len(list)-c.short:]
+		}
 		c.say(w, 200, list)
 	case method == "POST":
 		in := c.read(w, body)
 		if in == nil {
 			return
 		}
-		id := strconv.Itoa(c.next)
-		in["id"] = c.next
-		c.next++
+		n := c.next
+		for free := 1; c.lowest && free < n; free++ {
+			if c.items[strconv.Itoa(free)] == nil {
+				n = free
+			}
+		}
+		id := strconv.Itoa(n)
+		in["id"] = n
+		c.next = max(c.next, n+1)
 		c.items[id] = in
 		shown := map[string]any{}
 		for k, v := range in {
@@ -129,7 +151,7 @@ func (c *crates) collection(w http.ResponseWriter, r *http.Request, method strin
 	}
 }
 
-func (c *crates) item(w http.ResponseWriter, method, id string, body []byte) {
+func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string, body []byte) {
 	if c.lenient {
 		n := 0
 		if _, err := fmt.Sscanf(strings.TrimLeft(id, " 0"), "%d", &n); err == nil {
@@ -155,6 +177,9 @@ func (c *crates) item(w http.ResponseWriter, method, id string, body []byte) {
 			c.items[id] = in
 			c.say(w, 200, in)
 		}
+	case method == "DELETE" && c.query && r.URL.RawQuery != "":
+		clear(c.items)
+		w.WriteHeader(204)
 	case method == "PATCH":
 		var in map[string]any
 		if json.Unmarshal(body, &in) != nil || in == nil {
@@ -164,8 +189,18 @@ func (c *crates) item(w http.ResponseWriter, method, id string, body []byte) {
 		for k, v := range in {
 			it[k] = v
 		}
+		switch c.harm {
+		case "count":
+			c.marks++
+			c.before(id)["kg"] = 99 + c.marks
+		case "amend":
+			c.before(id)["kg"] = in["kg"]
+		}
 		c.say(w, 200, it)
 	case method == "DELETE":
+		if c.harm == "delete" {
+			delete(c.items, fmt.Sprint(c.before(id)["id"]))
+		}
 		delete(c.items, id)
 		w.WriteHeader(204)
 	default:
@@ -193,11 +228,26 @@ func (c *crates) say(w http.ResponseWriter, status int, v any) {
 	_ = json.NewEncoder(w).Encode(v)
 }
 
-// users are the two items of the user, as they are now.
+// before is the item before another; an empty one where there is none.
+func (c *crates) before(id string) map[string]any {
+	n, _ := strconv.Atoi(id)
+	for n--; n > 0; n-- {
+		if it := c.items[strconv.Itoa(n)]; it != nil {
+			return it
+		}
+	}
+	return map[string]any{}
+}
+
+// users are the items of the user, as they are now.
 func (c *crates) users() string {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	data, _ := json.Marshal([]any{c.items["1"], c.items["2"]})
+	var list []any
+	for i := range userItems {
+		list = append(list, c.items[strconv.Itoa(i+1)])
+	}
+	data, _ := json.Marshal(list)
 	return string(data)
 }
 
@@ -236,6 +286,10 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 		"PUT makes what is not there":             {crateManners: crateManners{upsert: true}},
 		"a write to nobody reaches the first":     {crateManners: crateManners{missing: true}},
 		"the method stands in a header":           {crateManners: crateManners{override: true, bulk: "DELETE PUT PATCH"}},
+		"a query deletes what matches":            {crateManners: crateManners{query: true, bulk: "DELETE"}},
+		"a new item gets the lowest free number":  {crateManners: crateManners{lowest: true, bulk: "DELETE PUT PATCH"}},
+		"the id of an item that is not listed":    {crateManners: crateManners{short: 4, id: fixed(2)}},
+		"and no list is declared":                 {crateManners: crateManners{id: fixed(2)}, says: "  supports create, read, replace, amend, delete\n"},
 		"only read, and deletes are there":        {crateManners: crateManners{bulk: "DELETE PUT PATCH"}, says: "  supports list, read\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -254,6 +308,7 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 				assert.Contains(t, r.out, c.finds)
 				assert.Equal(t, 1, r.code)
 			}
+			assert.NotContains(t, r.out, "is not left alone")
 			if os.Getenv("USUALPATH_RACE") != "" {
 				// What could race has been seen.
 				return
@@ -273,6 +328,64 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 			assert.Equal(t, before, s.users(), "%s", tail(d.out))
 		})
 	}
+}
+
+// A service that changes what a request does not name is told of before all
+// else, with the request, after one repeat; then nothing more is written.
+func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
+	for _, c := range []struct{ harm, says, workers string }{
+		{"delete", "1 lost", "1"}, {"count", "was 12.5, is 1", "8"}, {"count", "was 12.5, is 100", "1"}, {"amend", "was 12.5, is 5", "1"},
+	} {
+		t.Run(c.harm+" "+c.workers, func(t *testing.T) {
+			t.Parallel()
+			s := newCrates(crateManners{harm: c.harm})
+			base := service(t, s.ServeHTTP)
+			dir := folder(t, "crates.upath", "base "+base+"\n\n"+cratesResource)
+			r := run(t, dir, "run", "--workers", c.workers, "--report", "markdown=r.md", "--report", "junit=r.xml")
+			assert.Equal(t, 1, r.code)
+			if c.workers != "1" {
+				// Beside others it is not always seen which of them it was.
+				assert.Contains(t, r.out, "what was there before")
+				return
+			}
+			assert.Contains(t, r.out, "what was there before this run is not left alone: "+map[string]string{"delete": "DELETE", "amend": "PATCH", "count": "PATCH"}[c.harm])
+			assert.Contains(t, r.out, c.says)
+			assert.Contains(t, r.out, "and when it was sent once more:")
+			for _, report := range []string{"r.md", "r.xml"} {
+				text, err := os.ReadFile(dir + "/" + report)
+				require.NoError(t, err)
+				assert.Contains(t, string(text), "what was there before is left alone")
+			}
+			s.mu.Lock()
+			defer s.mu.Unlock()
+			there := 0
+			for i := range userItems {
+				if s.items[strconv.Itoa(i+1)] != nil {
+					there++
+				}
+			}
+			assert.GreaterOrEqual(t, there, 5, "it is not tried again and again")
+		})
+	}
+}
+
+// What others change while a run goes on is told, and is not a finding.
+func TestWhatOthersChangeIsAWarning(t *testing.T) {
+	s := newCrates(crateManners{})
+	served := 0
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		s.mu.Lock()
+		if served++; served == 60 {
+			s.items["3"]["name"] = "Tallow"
+		}
+		s.mu.Unlock()
+		s.ServeHTTP(w, r)
+	})
+	dir := folder(t, "crates.upath", "base "+base+"\n\n"+cratesResource)
+	r := run(t, dir, "run")
+	assert.Contains(t, r.out, "has changed while the run went on")
+	assert.Contains(t, r.out, "Tallow")
+	assert.NotContains(t, r.out, "is not left alone")
 }
 
 // A name in a path that stands for nothing, or for more than one thing, keeps a

@@ -40,6 +40,28 @@ func TestWhatIsLeftIsTold(t *testing.T) {
 	assert.NotContains(t, run(t, dir, "run", "b.upath").out, "left on the service")
 }
 
+// What a service said it has removed, and still shows, is left too.
+func TestWhatIsNotRemovedIsLeft(t *testing.T) {
+	s := newCrates(crateManners{})
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == "DELETE" {
+			w.WriteHeader(204)
+			return
+		}
+		s.ServeHTTP(w, r)
+	})
+	dir := folder(t, "a.upath", scenario(base, `  step "make one"
+    send POST /crates
+      json { "name": "Tar" }
+    keep crate from $.id
+  step "remove it"
+    send DELETE /crates/{crate}
+  step "read it"
+    send GET /crates/{crate}
+`))
+	assert.Contains(t, run(t, dir, "run").out, "left on the service: POST /crates ")
+}
+
 // A run that is read-only sends nothing that could change anything.
 func TestReadOnly(t *testing.T) {
 	s := newCrates(crateManners{allow: "GET, POST"})

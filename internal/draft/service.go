@@ -271,10 +271,13 @@ func identities(list *value.Value, id string) map[string]bool {
 	return out
 }
 
+// triedTurn tells what is made to try `make` from what was there.
+const triedTurn = "731902"
+
 // tryOut makes one item with the drafted example, and removes it again. there
 // are the items that were listed before; they are not touched.
 func (r *Resource) tryOut(send Send, base, id string, there map[string]bool) {
-	text := strings.ReplaceAll(r.example(r.Make), "{turn}", "731902")
+	text := strings.ReplaceAll(r.example(r.Make), "{turn}", triedTurn)
 	text = strings.ReplaceAll(text, `\{`, "{")
 	x := send("POST", base+r.Collection, []byte(text), "application/json")
 	if x.Answer == nil || x.Answer.Status/100 != 2 {
@@ -295,6 +298,12 @@ func (r *Resource) tryOut(send Send, base, id string, there map[string]bool) {
 		return
 	}
 	at := base + r.Collection + "/" + url.PathEscape(name)
+	if r.Turn != "" && slices.Contains(r.Supports, "read") {
+		if x := send("GET", at, nil, ""); x.Answer == nil || !strings.Contains(string(x.Answer.Body), triedTurn) {
+			r.Notes = append(r.Notes, "`make` was tried, and the item that the answer names ("+name+") does not show what was sent: it was left as it is.")
+			return
+		}
+	}
 	gone := send("DELETE", at, nil, "")
 	if gone.Answer == nil || gone.Answer.Status/100 != 2 {
 		r.Notes = append(r.Notes, "The item that was made to try `make` could not be removed: "+at)

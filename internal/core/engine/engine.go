@@ -97,6 +97,7 @@ type environment struct {
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 	ledger   ledger
+	watch    *watch
 }
 
 // Run runs what the options choose and tells what became of it. The last event
@@ -116,7 +117,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}}
+	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch()}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()
@@ -126,6 +127,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	if r.mistake != nil {
 		panic(r.mistake)
 	}
+	r.lastLook(ctx, o.Emit)
 	r.tellLeft()
 	out := &event.RunFinished{Took: time.Since(start), Counts: tally.Counts(), Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0

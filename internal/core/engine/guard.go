@@ -60,6 +60,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 	}
 	// An item of one list may be where another list begins.
 	var above, item bool
+	var lists []string
 	for _, g := range t.in.guards {
 		list, err := t.collection(g)
 		if err != nil {
@@ -68,9 +69,16 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 		if list == "" {
 			continue
 		}
+		lists = append(lists, list)
 		there, err := t.listed(g, list)
 		if err != nil {
 			return "", err
+		}
+		if t.strict() && t.in.closely == nil {
+			t.env.pause(t.in.ctx)
+			if why := t.env.watch.harmed(list); why != "" {
+				return what + ": " + why, nil
+			}
 		}
 		rest, below := strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
 		switch {
@@ -96,6 +104,11 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 	}
 	if above && !item && known(r.Method) {
 		return what + " is above the collection", nil
+	}
+	if t.strict() && !(above && !item) {
+		if why := t.foreign(r, at, t.member(at, lists)); why != "" {
+			return what + why, nil
+		}
 	}
 	return "", nil
 }
@@ -161,6 +174,10 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 	if there, done := g.paths[list]; done {
 		return there, nil
 	}
+	if g.o.By == nil {
+		g.paths[list] = nil
+		return nil, nil
+	}
 	s, err := t.look("what was there before", g.o)
 	if err != nil {
 		return nil, err
@@ -170,6 +187,7 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 		if err != nil {
 			return nil, err
 		}
+		t.env.watch.begin(t, g, list, s.s)
 		there := map[string]bool{}
 		for _, id := range view.Identities(s.s) {
 			there[strings.ToLower(id)] = true

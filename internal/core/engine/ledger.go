@@ -18,6 +18,8 @@ import (
 type ledger struct {
 	mu   sync.Mutex
 	made []made
+	// removed are items that an answer said were gone.
+	removed []made
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
 }
@@ -41,7 +43,7 @@ func (t *step) enter(at *attempt) {
 		}
 		status, where := r.Answer.Status, plainPath(r.Request.URL)
 		switch method := r.Request.Method; {
-		case method == "POST" && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
+		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
 			if name, id := t.named(r, at); name != "" {
 				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
 			}
@@ -49,6 +51,8 @@ func (t *step) enter(at *attempt) {
 			l.add(u.Host, where, t.env.mask.text(method+" "+u.EscapedPath()))
 		case method == "DELETE" && status/100 == 2 && status != 202:
 			l.drop(u.Host, where, true)
+		case method == "GET" && status == 200:
+			l.restore(u.Host, where)
 		case syntax.SafeMethod(method) && method != "OPTIONS" && (status == 404 || status == 410):
 			l.drop(u.Host, where, false)
 		}
@@ -103,7 +107,11 @@ func (l *ledger) add(host, where, told string) {
 func (l *ledger) drop(host, where string, loose bool) {
 	before := len(l.made)
 	l.made = slices.DeleteFunc(l.made, func(m made) bool {
-		return m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
+		gone := m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
+		if gone && m.path == where {
+			l.removed = append(l.removed, m)
+		}
+		return gone
 	})
 	if len(l.made) < before || !loose {
 		return
@@ -112,6 +120,17 @@ func (l *ledger) drop(host, where string, loose bool) {
 	l.made = slices.DeleteFunc(l.made, func(m made) bool {
 		id := path.Base(m.path)
 		return m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name)))
+	})
+}
+
+// restore notes that something is there although it was said to be gone.
+func (l *ledger) restore(host, where string) {
+	l.removed = slices.DeleteFunc(l.removed, func(m made) bool {
+		there := m.host == host && m.path == where
+		if there {
+			l.add(m.host, m.path, m.told)
+		}
+		return there
 	})
 }
 

@@ -65,8 +65,22 @@ func (p *pool) tell() {
 	}
 }
 
+// alone does something when all that runs has ended.
+func (p *pool) alone(do func(emit func(event.Event))) {
+	s := &slot{done: make(chan struct{})}
+	p.window <- struct{}{}
+	p.order <- s
+	p.working.Wait()
+	defer close(s.done)
+	do(func(e event.Event) { s.events = append(s.events, e) })
+}
+
 // start runs a job: beside others, or when they have ended.
 func (p *pool) start(ctx context.Context, j job) {
+	if j.s.Exclusive {
+		p.alone(func(emit func(event.Event)) { p.env.scenario(ctx, j, emit) })
+		return
+	}
 	s := &slot{done: make(chan struct{})}
 	run := func() {
 		defer close(s.done)
@@ -74,11 +88,6 @@ func (p *pool) start(ctx context.Context, j job) {
 	}
 	p.window <- struct{}{}
 	p.order <- s
-	if j.s.Exclusive {
-		p.working.Wait()
-		run()
-		return
-	}
 	p.running <- struct{}{}
 	p.working.Add(1)
 	go func() {

@@ -50,6 +50,16 @@ type flow struct {
 	// what a guard refused.
 	guards  []*guard
 	refused string
+	// own is what this scenario has made; telling are the members of bodies that
+	// show it.
+	own     owned
+	telling []string
+	// around is set while steps run that the user puts around each scenario.
+	around bool
+	// closely looks at what was there before around each request that writes; harm
+	// is what was seen.
+	closely *doubt
+	harm    *harm
 	// removed are the paths that this scenario has removed something from.
 	removed map[string]bool
 	// judged counts the expectations that were held against an answer.
@@ -58,15 +68,33 @@ type flow struct {
 
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
-	s := &flow{env: r, job: j, ctx: ctx, emit: emit, verdict: event.Held, replies: map[string]*expect.Reply{},
+	r.watch.enters()
+	r.play(ctx, j, nil, emit)
+	j.over.Store(true)
+	r.pause(ctx)
+	r.watch.leaves()
+	for _, e := range r.watch.take() {
+		emit(e)
+	}
+}
+
+// play runs one job; closely, because of a doubt, with a look at what was there
+// before around each request that writes, and with other random values than the
+// first time.
+func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func(event.Event)) *flow {
+	s := &flow{env: r, job: j, ctx: ctx, emit: emit, closely: closely, own: newOwned(), verdict: event.Held, replies: map[string]*expect.Reply{},
 		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
 	f := j.s.File
-	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, j.randomKey()), Now: r.o.Now,
+	key := j.randomKey()
+	if closely != nil {
+		key += "\x00once more"
+	}
+	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
 		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }}
 	start := time.Now()
 	err := s.prepare()
 	if err == nil && !s.rowChosen() {
-		return
+		return s
 	}
 	check := r.checkOf(j.s)
 	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.env.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
@@ -91,15 +119,16 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	if why == "" {
 		why = s.lacked
 	}
-	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
+	if check != nil && check.ID == Probe && closely == nil && (s.verdict == event.Blocked || s.verdict == event.Failed) {
 		r.shutOff(f, check, why)
 	}
-	if s.verdict == event.Failed || s.verdict == event.Blocked {
+	if closely == nil && (s.verdict == event.Failed || s.verdict == event.Blocked) {
 		r.mu.Lock()
 		r.failed = true
 		r.mu.Unlock()
 	}
 	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.env.mask.text(why)})
+	return s
 }
 
 // rowChosen tells whether --only means this row of a scenario with cases.
@@ -284,19 +313,20 @@ func (s *flow) runSteps() {
 	s.env.protect(func() {
 		// The scenario's own lines are for its own steps.
 		own := s.headers
-		s.headers = nil
+		s.headers, s.around = nil, true
 		for _, l := range s.env.p.Before(f) {
 			s.list(l.Statements, l.File, false)
 		}
-		s.headers, s.judged = own, 0
+		s.headers, s.judged, s.around = own, 0, false
 		s.list(s.job.s.Steps, f, false)
 	})
 	s.env.protect(func() {
+		s.around = false
 		s.list(s.job.s.Afterwards, f, true)
 		after := s.env.p.After(f)
 		judged := s.judged
 		defer func() { s.judged = judged }()
-		s.headers = nil
+		s.headers, s.around = nil, true
 		for i := len(after) - 1; i >= 0; i-- {
 			s.list(after[i].Statements, after[i].File, true)
 		}

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"usualpath/internal/core/project"
@@ -29,6 +30,8 @@ type job struct {
 	c   *project.Case
 	id  int
 	row int
+	// over is set once it has run.
+	over *atomic.Bool
 }
 
 // Plan counts the scenarios that would run, cases singly.
@@ -43,11 +46,11 @@ func allJobs(p *project.Project, o Options) []job {
 			continue
 		}
 		if s.Cases == nil {
-			out = append(out, job{s: s, id: len(out) + 1})
+			out = append(out, job{s: s, id: len(out) + 1, over: &atomic.Bool{}})
 			continue
 		}
 		for i := range s.Cases {
-			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1})
+			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1, over: &atomic.Bool{}})
 		}
 	}
 	return out

@@ -87,6 +87,14 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	if t.env.o.Sending != nil {
 		t.env.o.Sending(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
 	}
+	for _, r := range requests {
+		t.tells(r)
+		t.env.watch.sends(t, r)
+	}
+	looked := func(*attempt) {}
+	if !syntax.SafeMethod(requests[0].Method) {
+		looked = t.close()
+	}
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
 		at.replies[0] = expect.NewReply(t.env.client.Do(t.in.ctx, requests[0]))
@@ -107,7 +115,12 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	t.in.last = at.replies[0]
 	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
 	t.remember(at.replies)
+	for _, r := range at.replies {
+		t.learn(r)
+		t.claim(r, at)
+	}
 	t.enter(at)
+	looked(at)
 	if at.after, err = t.observe(need); err != nil {
 		t.lacking(err)
 		return

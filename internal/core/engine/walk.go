@@ -56,6 +56,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		w.of.cookies(&once)
 		reply := expect.NewReply(w.of.env.client.Do(w.of.in.ctx, &once))
 		w.of.env.note(reply.Exchange)
+		w.of.learn(reply)
 		w.of.e.Sent = append(w.of.e.Sent, event.Sent{Role: event.Observation, Name: w.name, Exchange: reply.Exchange})
 		if reply.Failure != nil {
 			return &snapshot{problem: reply.Failure.Error()}
@@ -104,8 +105,9 @@ func (w *walk) members(body []byte) ([]*value.Value, string) {
 
 // whole is the snapshot of all pages; that of the last reading, if the same
 // bytes came again.
-func (w *walk) whole() *snapshot {
+func (w *walk) whole() (s *snapshot) {
 	key := ""
+	defer func() { w.of.env.watch.saw(w.of, w.o, w.url, s.s) }()
 	if w.view.Without == nil {
 		key = w.url + "\x00" + syntax.ObserveText(w.o)
 		w.of.env.mu.Lock()

@@ -191,7 +191,7 @@ func Implemented(kind, op string) bool {
 		return onText[op] != nil
 	case "xml":
 		return onXML[op] != nil || onText[op] != nil
-	case "path":
+	case "path", "name":
 		return onNodes[op] != nil || onValue[op] != nil || onText[op] != nil
 	case "body":
 		return onBody[op] != nil || onDocument[op] != nil

@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -59,6 +60,8 @@ func broken(err error) Outcome { return Outcome{Err: err} }
 func Check(c *Context, claim *syntax.Claim) Outcome {
 	s, p := &claim.Subject, &claim.Predicate
 	switch s.Kind {
+	case "name":
+		return c.name(s, p)
 	case "observation", "state":
 		return c.effects(s, p)
 	case "answer":
@@ -164,7 +167,41 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	if jerr != nil {
 		return miss("the body is not JSON: %s", jerr)
 	}
-	nodes := q.Select(v)
+	return c.nodes(s, p, q, q.Select(v))
+}
+
+// whole selects a value itself.
+var whole = func() *jsonpath.Query {
+	q, err := jsonpath.Parse("$")
+	if err != nil {
+		panic(err)
+	}
+	return q
+}()
+
+// name judges a claim about the value of a name.
+func (c *Context) name(s *syntax.Subject, p *syntax.Predicate) Outcome {
+	v, err := c.Names.Value(s.Value)
+	var unbound *scope.Unbound
+	switch {
+	case errors.As(err, &unbound) && p.Op == "exists":
+		return miss("%s", unbound.Error())
+	case errors.As(err, &unbound) && p.Op == "missing":
+		return Outcome{Held: true}
+	case err != nil:
+		return broken(err)
+	}
+	out := c.nodes(s, p, whole, []jsonpath.Node{{Value: v}})
+	for i, line := range out.Found {
+		if rest, ok := strings.CutPrefix(line, "$"); ok {
+			out.Found[i] = "{" + s.Value.Expr.Raw + "}" + rest
+		}
+	}
+	return out
+}
+
+// nodes judges a claim about what has been selected.
+func (c *Context) nodes(s *syntax.Subject, p *syntax.Predicate, q *jsonpath.Query, nodes []jsonpath.Node) Outcome {
 	if judge := onNodes[p.Op]; judge != nil {
 		return judge(c, p, q, nodes)
 	}

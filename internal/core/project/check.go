@@ -484,7 +484,7 @@ func (c *checker) claims(st *syntax.Statement) {
 		c.claim(one.Claim)
 		if one.Of != nil {
 			c.stepKnown(one.Of)
-		} else if len(c.steps) == 0 {
+		} else if len(c.steps) == 0 && one.Claim.Subject.Kind != "name" {
 			c.p.say(c.f, st.Span, "no step before this one has an answer", `name one: when status 200 of "step"`)
 		}
 	}

@@ -1,6 +1,7 @@
 package resource
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -73,7 +74,7 @@ func (s *script) misused(claims func(n never) []line) {
 			s.step("what "+where+" offers", send("OPTIONS", at), expect("status not 500"))
 		}
 	}
-	for _, n := range list {
+	for i, n := range list {
 		lines := []line{when("header Allow lacks " + n.method + " of \"what " + n.where + " offers\""), send(n.method, n.at)}
 		if n.method != "DELETE" {
 			lines = append(lines, jsonBody("{}", ""))
@@ -81,7 +82,15 @@ func (s *script) misused(claims func(n never) []line) {
 			// It could remove everything: only where methods are told apart at all.
 			lines = append(lines, when("status 405 or 501 of \"PUT on the collection\""))
 		}
-		s.step(n.method+" on "+n.where, append(lines, claims(n)...)...)
+		title := n.method + " on " + n.where
+		if n.method != "POST" && n.method != invented || posts(s.Resource) != "" || !s.Supports("delete") {
+			s.step(title, append(lines, claims(n)...)...)
+			continue
+		}
+		// What a service makes of it all the same is taken away at once.
+		odd := fmt.Sprintf("odd_%d", i+1)
+		s.step(title, slices.Concat(lines, []line{s.keepID(odd).ifThere()}, claims(n))...)
+		s.step("take away what came of: "+title, when("status 2xx"+of(title)), when("{"+odd+"} exists"), when("{"+odd+"} is not {id}"), send("DELETE", s.at(odd)))
 	}
 }
 

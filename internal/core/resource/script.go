@@ -23,6 +23,8 @@ type script struct {
 	watched bool
 	// had is set once there is an item to start from.
 	had bool
+	// tried is the title of the last attempt, whose item is still to be removed.
+	tried string
 	// pending are lines for the start of the next step: names that need what an
 	// earlier step keeps.
 	pending []line
@@ -326,7 +328,9 @@ func (s *script) nobody() {
 // attempt tries to make an item that must not be made. What is made all the
 // same is taken away again.
 func (s *script) attempt(title string, lines ...line) {
+	s.retract()
 	s.strays++
+	s.tried = title
 	stray := s.stray()
 	if s.makesByName() {
 		if s.strays == 1 {
@@ -353,6 +357,20 @@ func (s *script) attempt(title string, lines ...line) {
 	if s.Supports("delete") {
 		s.cleanup("take away what came of: "+title, when("status 2xx of "+quoted(title)), send("DELETE", s.at(stray)))
 	}
+}
+
+// retract takes away what the last attempt has made, so that the next one is
+// answered for itself.
+func (s *script) retract() {
+	if s.tried == "" || !s.Supports("delete") {
+		return
+	}
+	there := line{}
+	if !s.makesByName() {
+		there = when("{" + s.stray() + "} exists")
+	}
+	s.step("take away what came of: "+s.tried, when("status 2xx"+of(s.tried)), there, send("DELETE", s.at(s.stray())))
+	s.tried = ""
 }
 
 // accepts is the statuses that `answers` names, or those given.
@@ -414,8 +432,12 @@ func (s *script) guards() string {
 	if s.Under != nil {
 		out = (&script{Resource: s.Under}).guards()
 	}
-	if !s.Disposable && s.Supports("list") && s.By != "" {
-		out += "  guard " + s.coll() + s.listing("") + s.paged() + "\n"
+	switch {
+	case s.Disposable:
+	case s.Supports("list") && s.By != "":
+		out += "  guard " + s.coll() + s.listing("") + s.ignoring(true, func(p string) string { return p }) + s.paged() + "\n"
+	default:
+		out += "  guard " + s.coll() + "\n"
 	}
 	return out
 }

@@ -31,7 +31,7 @@ const (
 var functions = map[string]function{
 	"uuid": {0, 0, "uuid()", "a random UUID", func(w *World, _ []*value.Value) (*value.Value, error) {
 		id, err := uuid.NewRandomFromReader(randomReader{w.Rand})
-		return value.NewString(id.String()), err
+		return w.drawn(value.NewString(id.String())), err
 	}},
 	"random_int": {2, 2, "random_int(1, 6)", "a random whole number from the first to the second, both included", func(w *World, a []*value.Value) (*value.Value, error) {
 		lo, hi, err := twoInts(a)
@@ -41,7 +41,7 @@ var functions = map[string]function{
 		if hi < lo {
 			return nil, fmt.Errorf("random_int(%d, %d): the smaller number comes first", lo, hi)
 		}
-		return value.NewInt(int64(lo) + w.Rand.Int64N(int64(hi)-int64(lo)+1)), nil
+		return w.drawn(value.NewInt(int64(lo) + w.Rand.Int64N(int64(hi)-int64(lo)+1))), nil
 	}},
 	"random_text": {1, 1, "random_text(12)", "a string of this many random letters and digits", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, err := size(a[0])
@@ -52,7 +52,7 @@ var functions = map[string]function{
 		for i := range b {
 			b[i] = letters[w.Rand.IntN(len(letters))]
 		}
-		return value.NewString(string(b)), nil
+		return w.drawn(value.NewString(string(b))), nil
 	}},
 	"pick": {1, -1, `pick("a", "b")`, "one of the values, or of the elements of one list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 && a[0].Kind == value.Array && len(a[0].Items) > 0 {

@@ -26,6 +26,8 @@ type World struct {
 	Rand *Random
 	// Now is the clock.
 	Now func() time.Time
+	// Drawn are the random values that functions have given so far.
+	Drawn Drawn
 	// ReadFile reads a file of the project, for file().
 	ReadFile func(name string) ([]byte, error)
 }

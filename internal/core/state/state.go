@@ -23,6 +23,18 @@ type Snapshot struct {
 	Members map[string]*value.Value
 }
 
+// Only is the snapshot of those of its members that have one of these keys.
+func (s *Snapshot) Only(keys []string) *Snapshot {
+	out := &Snapshot{Single: s.Single, Members: map[string]*value.Value{}}
+	for _, k := range keys {
+		if v, ok := s.Members[k]; ok {
+			out.Keys = append(out.Keys, k)
+			out.Members[k] = v
+		}
+	}
+	return out
+}
+
 // View is how an observation is to be read.
 type View struct {
 	In, By   *jsonpath.Query
@@ -103,6 +115,18 @@ func (v View) Identities(s *Snapshot) []string {
 		}
 	}
 	return out
+}
+
+// Bare is a snapshot without what the view ignores, of one that was read with
+// less ignored.
+func (v View) Bare(s *Snapshot) *Snapshot {
+	for k, m := range s.Members {
+		for _, q := range v.Ignoring {
+			m = Without(m, q)
+		}
+		s.Members[k] = m
+	}
+	return s
 }
 
 // sameKey compares a key with a name's value: a number and its text are one,
@@ -304,6 +328,9 @@ func (d *Delta) summary() string {
 	}
 	return strings.Join(parts, ", ")
 }
+
+// Lines tell what came, went and changed: a count, then one line for each.
+func (d *Delta) Lines() []string { return append([]string{d.summary()}, d.details()...) }
 
 // mostMembers bounds how many members are shown one by one.
 const mostMembers = 5

@@ -102,20 +102,18 @@ func ObserveText(b *Observe) string {
 	return l.b.String()
 }
 
-// Guard is `guard PATH in P by P paging limit, offset`: a list whose members
-// are not written to when they were there before. Of has no name.
+// Guard is `guard PATH in P by P ignoring P, … paging limit, offset`: a list
+// whose members are not written to when they were there before. Of has no name;
+// without `by` the list cannot be looked at, and only its path is held.
 type Guard struct{ Of *Observe }
 
-var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH] by JSONPATH [paging LIMIT, OFFSET]",
+var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH] [by JSONPATH] [ignoring JSONPATH, …] [paging LIMIT, OFFSET]",
 	Help: "What is listed there before the first write is neither written to nor removed.", Example: `guard /boats by $.id`}, func() Body { return &Guard{Of: &Observe{}} })
 
 func (b *Guard) read(p *parser) {
 	form := "guard /boats by $.id"
 	b.Of.At = p.needTarget(form)
 	b.Of.clauses(p, form)
-	if !p.failed && b.Of.By == nil {
-		p.failHere("expected `by`: it tells the members of the list apart", form)
-	}
 }
 
 func (b *Guard) print(l *layout) {

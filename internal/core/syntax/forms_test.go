@@ -86,7 +86,7 @@ func TestEveryForm(t *testing.T) {
 
 // So does every predicate, with each of its subjects.
 func TestEveryPredicate(t *testing.T) {
-	subjects := map[string]string{"header": "header X-Flag", "cookie": "cookie c", "path": "$.id", "xml": "xml //boat", "observation": "boats"}
+	subjects := map[string]string{"name": "{boat}", "header": "header X-Flag", "cookie": "cookie c", "path": "$.id", "xml": "xml //boat", "observation": "boats"}
 	for _, f := range PredicateForms {
 		for _, kind := range f.Subjects {
 			t.Run(kind+" "+f.Op, func(t *testing.T) {

@@ -27,11 +27,11 @@ type argument struct {
 }
 
 var (
-	onPath  = []string{"path"}
+	onPath  = []string{"path", "name"}
 	onBody  = []string{"body"}
-	onJSON  = []string{"path", "body"}
-	onTexts = []string{"header", "cookie", "path", "text", "xml"}
-	onNames = []string{"header", "cookie", "path", "xml"}
+	onJSON  = []string{"path", "body", "name"}
+	onTexts = []string{"header", "cookie", "path", "text", "xml", "name"}
+	onNames = []string{"header", "cookie", "path", "xml", "name"}
 )
 
 // PredicateForms are all of them, in the order in which they are listed.
@@ -55,17 +55,17 @@ var PredicateForms = []*PredicateForm{
 	{Op: "ends with", Subjects: onTexts, Usage: "ends with VALUE", Example: `ends with "Tern"`, Help: "it ends so", arg: argValue},
 	{Op: "matches", Subjects: onTexts, Usage: "matches /RE/", Example: `matches /^[A-F][0-9]+$/`, Help: "the regular expression finds something in it", arg: argPattern},
 	{Op: "lacks", Subjects: []string{"header"}, Usage: "lacks A, B", Example: `lacks DELETE`, Help: "its list has none of these elements", arg: argList},
-	{Op: "lacks", Subjects: []string{"cookie", "path", "text"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this substring or element", arg: argValue},
+	{Op: "lacks", Subjects: []string{"cookie", "path", "text", "name"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this substring or element", arg: argValue},
 	{Op: "lists", Subjects: []string{"header"}, Usage: "lists A, B", Example: `lists GET, HEAD`, Help: "its list has these elements", arg: argList},
 	{Op: "lists only", Subjects: []string{"header"}, Usage: "lists only A, B", Example: `lists only GET, HEAD`, Help: "its list has these elements and no others", arg: argList},
-	{Op: "count", Subjects: []string{"path", "xml"}, Usage: "count N, count > N, count A..B", Example: `count 1..5`, Help: "so many nodes are selected; a path to one array counts its elements", arg: argCount},
+	{Op: "count", Subjects: []string{"path", "xml", "name"}, Usage: "count N, count > N, count A..B", Example: `count 1..5`, Help: "so many nodes are selected; a path to one array counts its elements", arg: argCount},
 	{Op: "every", Subjects: onPath, Usage: "every SHAPE", Example: `every { "id": integer, ... }`, Help: "all selected nodes fit, or all elements of one array", arg: argShape},
 	{Op: "some", Subjects: onPath, Usage: "some SHAPE", Example: `some "DK"`, Help: "at least one fits", arg: argShape},
 	{Op: "none", Subjects: onPath, Usage: "none SHAPE", Example: `none null`, Help: "not one fits", arg: argShape},
 	{Op: "unique", Subjects: onPath, Usage: "unique", Example: `unique`, Help: "no two are equal", arg: argNone},
 	{Op: "sorted", Subjects: onPath, Usage: "sorted [by JSONPATH] [descending]", Example: `sorted by $.id descending`, Help: "each is at least the one before it", arg: argSorted},
 	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source", arg: argSource},
-	{Op: "agrees with", Subjects: onJSON, Usage: "agrees with SOURCE [except JSONPATH, …]", Example: `agrees with "step"`, Help: "what both have is equal", arg: argSource},
+	{Op: "agrees with", Subjects: []string{"path", "body"}, Usage: "agrees with SOURCE [except JSONPATH, …]", Example: `agrees with "step"`, Help: "what both have is equal", arg: argSource},
 	{Op: "empty", Subjects: onBody, Usage: "empty", Example: `empty`, Help: "there are no bytes", arg: argNone},
 	{Op: "json", Subjects: onBody, Usage: "json", Example: `json`, Help: "it is one JSON document, and Content-Type says so", arg: argNone},
 	{Op: "covers", Subjects: onBody, Usage: "covers VALUE", Example: `covers { "flag": "DK" }`, Help: "it has all of the value, and maybe more", arg: argValue},
@@ -203,8 +203,11 @@ func (p *parser) badPredicate(s Subject, have []*PredicateForm, w string) {
 		hint = nearest(w, slices.Clone(words))
 	}
 	subject := s.Kind
-	if s.Kind == "path" {
+	switch s.Kind {
+	case "path":
 		subject = "a JSONPath"
+	case "name":
+		subject = "a name"
 	}
 	if hint == "" {
 		hint = subject + " goes with " + strings.Join(words, ", ")

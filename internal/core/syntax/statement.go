@@ -60,12 +60,14 @@ type Claim struct {
 // Subject is what an expectation is about.
 type Subject struct {
 	Span source.Span
-	// Kind is status, header, cookie, path, body, text, xml, time, size,
+	// Kind is status, header, cookie, path, body, text, xml, time, size, name,
 	// state, observation or answer.
 	Kind string
 	// Name is a header, cookie or observation; an XPath for xml.
 	Name string
 	Path *Path
+	// Value is the {name} that a claim is about.
+	Value *Node
 }
 
 // Predicate is what is said of a subject.

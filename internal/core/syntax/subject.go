@@ -7,7 +7,7 @@ import (
 
 // SubjectForm is what an expectation may be about.
 type SubjectForm struct {
-	// Kind is its word; "path" and "observation" begin otherwise.
+	// Kind is its word; "path", "name" and "observation" begin otherwise.
 	Kind string
 	// Usage is how it is written, Help says what it is.
 	Usage, Help string
@@ -26,6 +26,7 @@ var SubjectForms = []SubjectForm{
 	{Kind: "xml", Usage: "xml XPATH", Help: "what an XPath selects in the body", name: (*parser).xpath},
 	{Kind: "time", Usage: "time", Help: "how long the exchange took"},
 	{Kind: "size", Usage: "size", Help: "how many bytes the body has"},
+	{Kind: "name", Usage: "{NAME}", Help: "the value of a name"},
 	{Kind: "answer", Usage: "answer", Help: "whether there was one at all"},
 	{Kind: "state", Usage: "state", Help: "all that is observed"},
 	{Kind: "observation", Usage: "NAME", Help: "one observation"},
@@ -35,7 +36,7 @@ var SubjectForms = []SubjectForm{
 var subjectWords = func() []string {
 	var out []string
 	for _, s := range SubjectForms {
-		if s.Kind != "path" && s.Kind != "observation" {
+		if s.Kind != "path" && s.Kind != "name" && s.Kind != "observation" {
 			out = append(out, s.Kind)
 		}
 	}
@@ -66,6 +67,13 @@ func (p *parser) subject() Subject {
 		s.Kind, s.Path = "path", p.path()
 		s.Span = Span{Start: start, End: p.i}
 		return s
+	}
+	if p.peek() == '{' {
+		if e := p.tryExpr(); e != nil {
+			s.Kind, s.Span = "name", e.Span
+			s.Value = &Node{Kind: Ref, Expr: e, Span: e.Span}
+			return s
+		}
 	}
 	w := p.word()
 	s.Span = Span{Start: start, End: p.i}
@@ -115,6 +123,9 @@ func (l *layout) claim(c Claim) {
 		l.write(s.Path.Raw)
 	case "observation":
 		l.write(s.Name)
+	case "name":
+		l.write("")
+		l.node(s.Value)
 	default:
 		l.write(s.Kind, quoteXPath(s.Kind, s.Name))
 	}

@@ -109,6 +109,7 @@ func (w walker) rng(r *Range) {
 
 func (w walker) claim(c Claim) {
 	w.path(c.Subject.Path)
+	w.node(c.Subject.Value)
 	p := c.Predicate
 	w.statuses(p.Status)
 	w.node(p.Shape)
