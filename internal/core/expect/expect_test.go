@@ -79,7 +79,7 @@ func TestClaims(t *testing.T) {
 		{`status 200`, ""}, {`status 2xx`, ""}, {`status 201 or 200`, ""}, {`status not 429 and not 5xx`, ""}, {`status same as "read"`, ""},
 		{`status 201`, "200 OK"}, {`status 4xx`, "200 OK"}, {`status not 2xx`, "200 OK"}, {`status same as "made"`, "201"},
 
-		{`{seven} is 7`, ""}, {`{seven} is "x"`, "{seven} is 7"}, {`{seven} exists`, ""}, {`{never} missing`, ""}, {`{never} exists`, "never"}, {`{seven} missing`, "7"}, {`{seven} > 6`, ""},
+		{`{seven} is 7`, ""}, {`{seven} is "x"`, "{seven} expected"}, {`{seven} exists`, ""}, {`{never} missing`, ""}, {`{never} exists`, "never"}, {`{seven} missing`, "7"}, {`{seven} > 6`, ""},
 
 		{`header ETag exists`, ""}, {`header X-None missing`, ""}, {`header Location is "/boats/{seven}"`, ""}, {`header location is not "/x"`, ""},
 		{`header Content-Type is "application/json"`, ""}, {`header Content-Type is "application/json; charset=UTF-8"`, ""},
