@@ -2,6 +2,7 @@ package lsp
 
 import (
 	"fmt"
+	"strings"
 
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -33,7 +34,9 @@ func (d *document) below(list []*syntax.Statement) []symbol {
 			name, kind = b.Name, symbolVariable
 		case *syntax.Keep:
 			name, kind = b.Name, symbolVariable
-		case *syntax.Afterwards, *syntax.Defaults, *syntax.Before, *syntax.After:
+		case *syntax.Before:
+			name, kind = strings.TrimSpace(st.Word+" "+raw(b.Title)), symbolEvent
+		case *syntax.Afterwards, *syntax.Defaults, *syntax.After:
 			name, kind = st.Word, symbolEvent
 		}
 		if kind == 0 || name == "" {

@@ -102,9 +102,27 @@ func (t *Try) Send(ctx context.Context) (*Tried, error) {
 		}
 	}
 	var lacks error
+	// What runs before is told only when it fails.
+	first := 0
 	o := t.Engine
 	o.Emit = func(e event.Event) {
+		switch s := e.(type) {
+		case *event.ScenarioStarted:
+			if s.Title != "try" {
+				first = s.ID
+			}
+		case *event.ScenarioFinished:
+			if s.Scenario != first && s.Verdict == event.Blocked && out.First == nil && lacks == nil {
+				lacks = usage("nothing was sent: "+s.Why, "")
+			}
+		}
 		if st, ok := e.(*event.StepFinished); ok {
+			if st.Scenario == first {
+				if st.Verdict == event.Failed && lacks == nil {
+					lacks = firstFailed(st)
+				}
+				return
+			}
 			if len(st.Sent) == 0 && lacks == nil {
 				lacks = nothingSent(st)
 			}
@@ -116,6 +134,15 @@ func (t *Try) Send(ctx context.Context) (*Tried, error) {
 		return nil, lacks
 	}
 	return out, nil
+}
+
+// firstFailed tells of a step of `before all` that did not hold.
+func firstFailed(st *event.StepFinished) error {
+	says := fmt.Sprintf("step %q (%s:%d) of what comes first did not hold", st.Title, st.File, st.Line)
+	for _, f := range st.Findings {
+		says += ": expected " + f.Expected + ", found " + strings.Join(f.Observed, "; ")
+	}
+	return usage(says, "")
 }
 
 func nothingSent(st *event.StepFinished) error {

@@ -98,6 +98,7 @@ type environment struct {
 	readings map[string]*reading
 	ledger   ledger
 	watch    *watch
+	once     once
 }
 
 // Run runs what the options choose and tells what became of it. The last event
@@ -117,7 +118,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch()}
+	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()
@@ -128,6 +129,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		panic(r.mistake)
 	}
 	r.lastLook(ctx, o.Emit)
+	r.finales(ctx, o.Emit)
 	r.tellLeft()
 	out := &event.RunFinished{Took: time.Since(start), Counts: tally.Counts(), Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0

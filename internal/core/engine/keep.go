@@ -29,6 +29,9 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 	}
 	v, err := t.context(from, at).Keep(k)
 	if err == nil {
+		if k.Secret {
+			t.env.mask.add(v.Plain())
+		}
 		t.in.names.Bind(k.Name, v)
 		return
 	}

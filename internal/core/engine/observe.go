@@ -81,10 +81,8 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 		return nil, err
 	}
 	d := &builder{method: "GET", timeout: t.env.o.Timeout}
-	for _, layer := range [][]*syntax.Statement{t.env.p.Defaults(), t.in.headers} {
-		if err := d.layer(layer, t.in.names, t.env.p, t.f); err != nil {
-			return nil, err
-		}
+	if err := d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers}, t.in.names, t.env.p, t.f); err != nil {
+		return nil, err
 	}
 	if d.target, err = t.in.names.Target(o.At); err != nil {
 		return nil, err

@@ -33,6 +33,8 @@ func (r *environment) all(ctx context.Context, list []job) {
 			if r.ended() {
 				return
 			}
+			r.once.began(j.s.File)
+			j.values, j.blocked = r.ready(ctx, j.s, r.o.Emit)
 			r.scenario(ctx, j, r.o.Emit)
 		}
 		return
@@ -47,6 +49,11 @@ func (r *environment) all(ctx context.Context, list []job) {
 		if r.ended() {
 			break
 		}
+		r.once.began(j.s.File)
+		if some, alone := r.unready(j); some {
+			p.first(ctx, j, alone)
+		}
+		j.values, j.blocked = r.ready(ctx, j.s, r.o.Emit)
 		p.start(ctx, j)
 	}
 	p.working.Wait()
@@ -63,6 +70,19 @@ func (p *pool) tell() {
 		}
 		<-p.window
 	}
+}
+
+// first runs what a job needs to have run; alone, when all that runs has ended.
+func (p *pool) first(ctx context.Context, j job, alone bool) {
+	if alone {
+		p.alone(func(emit func(event.Event)) { p.env.ready(ctx, j.s, emit) })
+		return
+	}
+	s := &slot{done: make(chan struct{})}
+	p.window <- struct{}{}
+	p.order <- s
+	defer close(s.done)
+	p.env.ready(ctx, j.s, func(e event.Event) { s.events = append(s.events, e) })
 }
 
 // alone does something when all that runs has ended.

@@ -61,6 +61,52 @@ func (d *builder) copy() *builder {
 	return &out
 }
 
+// layers works several layers of lines into the request, from the outside in.
+// What an inner one drops or says otherwise is not looked up.
+func (d *builder) layers(list [][]*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
+	for i, lines := range list {
+		over := overridden(list[i+1:])
+		if over != nil {
+			lines = slices.DeleteFunc(slices.Clone(lines), over)
+		}
+		if err := d.layer(lines, names, p, f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// overridden tells of lines whether an inner layer takes their place; nil where
+// none does.
+func overridden(inner [][]*syntax.Statement) func(*syntax.Statement) bool {
+	headers, auth := map[string]bool{}, false
+	for _, lines := range inner {
+		for _, st := range lines {
+			switch b := st.Body.(type) {
+			case *syntax.Header:
+				headers[strings.ToLower(b.Name)] = true
+			case *syntax.Without:
+				headers[strings.ToLower(b.Name)] = true
+			case *syntax.Auth:
+				auth = true
+				headers[strings.ToLower(b.Field())] = true
+			}
+		}
+	}
+	if len(headers) == 0 {
+		return nil
+	}
+	return func(st *syntax.Statement) bool {
+		switch b := st.Body.(type) {
+		case *syntax.Header:
+			return headers[strings.ToLower(b.Name)]
+		case *syntax.Auth:
+			return auth || headers[strings.ToLower(b.Field())]
+		}
+		return false
+	}
+}
+
 // layer works request lines into the request.
 func (d *builder) layer(lines []*syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
 	if len(lines) == 0 {
@@ -95,6 +141,15 @@ func (d *builder) dropHeader(key string) {
 	d.header = kept
 }
 
+// drop keeps a header, in lower case, from being sent.
+func (d *builder) drop(key string) {
+	d.dropHeader(key)
+	if d.dropped == nil {
+		d.dropped = map[string]bool{}
+	}
+	d.dropped[key] = true
+}
+
 func (d *builder) line(st *syntax.Statement, names *scope.Scope, p *project.Project, f *project.File) error {
 	switch b := st.Body.(type) {
 	case *syntax.Header:
@@ -104,12 +159,7 @@ func (d *builder) line(st *syntax.Statement, names *scope.Scope, p *project.Proj
 		}
 		d.setHeader(b.Name, v)
 	case *syntax.Without:
-		key := strings.ToLower(b.Name)
-		d.dropHeader(key)
-		if d.dropped == nil {
-			d.dropped = map[string]bool{}
-		}
-		d.dropped[key] = true
+		d.drop(strings.ToLower(b.Name))
 	case *syntax.Query:
 		return d.addQuery(&b.Pair, names)
 	case *syntax.FormField:
@@ -275,12 +325,17 @@ func (d *builder) auth(b *syntax.Auth, names *scope.Scope) error {
 		}
 		texts = append(texts, v.Plain())
 	}
-	if b.Scheme == "basic" {
+	switch b.Scheme {
+	case "none":
+		d.drop("authorization")
+	case "header":
+		d.setHeader(b.Field(), texts[0])
+	case "basic":
 		// RFC 7617 §2.
 		d.setHeader("Authorization", "Basic "+base64.StdEncoding.EncodeToString([]byte(texts[0]+":"+texts[1])))
-		return nil
+	default:
+		d.setHeader("Authorization", "Bearer "+texts[0])
 	}
-	d.setHeader("Authorization", "Bearer "+texts[0])
 	return nil
 }
 

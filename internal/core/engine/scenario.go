@@ -56,6 +56,8 @@ type flow struct {
 	telling []string
 	// around is set while steps run that the user puts around each scenario.
 	around bool
+	// late is told after the scenario.
+	late []event.Event
 	// closely looks at what was there before around each request that writes; harm
 	// is what was seen.
 	closely *doubt
@@ -99,7 +101,11 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 	check := r.checkOf(j.s)
 	emit(&event.ScenarioStarted{ID: j.id, File: f.Source.Name, Line: j.s.Line(), Title: s.env.mask.text(s.title), Pattern: j.s.Raw(), About: s.about(), Tags: j.s.Tags, Check: check})
 	why := ""
-	switch blocked := r.blockedBy(f, check); {
+	blocked := r.blockedBy(f, check)
+	if j.blocked != "" {
+		blocked = j.blocked
+	}
+	switch {
 	case blocked != "":
 		s.verdict, why = event.Blocked, blocked
 	case err != nil:
@@ -128,6 +134,9 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 		r.mu.Unlock()
 	}
 	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.env.mask.text(why)})
+	for _, e := range s.late {
+		emit(e)
+	}
 	return s
 }
 
@@ -171,6 +180,9 @@ func (s *flow) about() string {
 func (s *flow) prepare() error {
 	f := s.job.s.File
 	s.names = scope.New(s.world)
+	for n, v := range s.job.values {
+		s.names.Bind(n, v)
+	}
 	for _, l := range s.env.p.Layers(f) {
 		s.names = s.names.Inner()
 		for _, st := range l.Statements {
@@ -181,6 +193,9 @@ func (s *flow) prepare() error {
 	}
 	s.names = s.names.Inner()
 	s.title = s.job.s.Raw()
+	if s.job.title != "" {
+		s.title = s.job.title
+	}
 	if err := s.bindCase(); err != nil {
 		return err
 	}
@@ -206,7 +221,7 @@ func (s *flow) prepare() error {
 			}
 		}
 	}
-	if s.job.s.Title != nil {
+	if s.job.s.Title != nil && s.job.title == "" {
 		title, err := s.names.Text(s.job.s.Title.Template)
 		if err != nil {
 			return fmt.Errorf("the title: %w", err)
@@ -315,6 +330,9 @@ func (s *flow) runSteps() {
 		own := s.headers
 		s.headers, s.around = nil, true
 		for _, l := range s.env.p.Before(f) {
+			if s.job.s.Once {
+				break
+			}
 			s.list(l.Statements, l.File, false)
 		}
 		s.headers, s.judged, s.around = own, 0, false
@@ -324,6 +342,9 @@ func (s *flow) runSteps() {
 		s.around = false
 		s.list(s.job.s.Afterwards, f, true)
 		after := s.env.p.After(f)
+		if s.job.s.Once {
+			after = nil
+		}
 		judged := s.judged
 		defer func() { s.judged = judged }()
 		s.headers, s.around = nil, true

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"usualpath/internal/core/project"
+	"usualpath/internal/core/value"
 )
 
 // Selection chooses scenarios; all of them when it is empty.
@@ -32,6 +33,12 @@ type job struct {
 	row int
 	// over is set once it has run.
 	over *atomic.Bool
+	// title stands in place of the scenario's, "" for that.
+	title string
+	// values are of names that were kept once for all; blocked says why they are
+	// not there.
+	values  map[string]*value.Value
+	blocked string
 }
 
 // Plan counts the scenarios that would run, cases singly.

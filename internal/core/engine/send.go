@@ -149,7 +149,9 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 			t.withheld(r, c.unsafe)
 			return nil, false
 		}
-		if t.env.o.ReadOnly && !slices.Contains(readOnly, r.Method) {
+		if t.env.o.ReadOnly && t.in.job.s.Once && !slices.Contains(readOnly, r.Method) {
+			t.env.writesOnce(t, r.Method)
+		} else if t.env.o.ReadOnly && !slices.Contains(readOnly, r.Method) {
 			t.refuse("not applicable: the run sends GET, HEAD and OPTIONS only")
 			return nil, false
 		}

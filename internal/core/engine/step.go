@@ -200,10 +200,8 @@ func (t *step) first(st *syntax.Statement) (*builder, []*builder, error) {
 	}
 	put := func(names *scope.Scope) (*builder, error) {
 		d := &builder{method: send.Method, timeout: t.env.o.Timeout, copies: 1}
-		for _, layer := range [][]*syntax.Statement{t.env.p.Defaults(), t.in.headers, st.Children} {
-			if err := d.layer(layer, names, t.env.p, t.f); err != nil {
-				return nil, err
-			}
+		if err := d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers, st.Children}, names, t.env.p, t.f); err != nil {
+			return nil, err
 		}
 		target, err := names.Target(send.Target)
 		d.target = target

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"path"
 	"strings"
 
 	"github.com/antchfx/xmlquery"
@@ -318,6 +319,9 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 		return value.NewInt(int64(c.Reply.Answer.Status)), nil
 	case "header":
 		if v, ok := c.Reply.Header(k.Key); ok {
+			if k.Last {
+				return lastSegment(v)
+			}
 			return value.NewString(c.absolute(k.Key, v)), nil
 		}
 		return nil, fmt.Errorf("there is no header %s", k.Key)
@@ -374,4 +378,18 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 		all.Items = append(all.Items, n.Value)
 	}
 	return all, nil
+}
+
+// lastSegment is the last segment of a URL's path, decoded.
+func lastSegment(raw string) (*value.Value, error) {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return nil, fmt.Errorf("%s is not a URL", value.Quoted(value.Cut(raw, 80)))
+	}
+	last := path.Base(strings.TrimSuffix(u.EscapedPath(), "/"))
+	text, err := url.PathUnescape(last)
+	if err != nil || last == "." || last == "/" {
+		return nil, fmt.Errorf("%s has no last segment", value.Quoted(value.Cut(raw, 80)))
+	}
+	return value.NewString(text), nil
 }

@@ -194,6 +194,9 @@ func (p *loader) newChecker(f *File) *checker {
 	for _, l := range p.Before(f) {
 		c.bindAll(l)
 	}
+	for _, one := range p.Preludes(f) {
+		c.bindAll(Layer{one.File, one.Steps})
+	}
 	return c
 }
 

@@ -157,12 +157,12 @@ func baseIn(list []*syntax.Statement) *syntax.Template {
 
 // Before are the steps of `before each`, the project's outermost.
 func (p *Project) Before(f *File) []Layer {
-	return p.each(f, func(b syntax.Body) bool { _, ok := b.(*syntax.Before); return ok })
+	return p.each(f, func(b syntax.Body) bool { one, ok := b.(*syntax.Before); return ok && !one.All })
 }
 
 // After are the steps of `after each`, the project's outermost.
 func (p *Project) After(f *File) []Layer {
-	return p.each(f, func(b syntax.Body) bool { _, ok := b.(*syntax.After); return ok })
+	return p.each(f, func(b syntax.Body) bool { one, ok := b.(*syntax.After); return ok && !one.All })
 }
 
 func (p *Project) each(f *File, is func(syntax.Body) bool) []Layer {

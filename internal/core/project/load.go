@@ -81,6 +81,9 @@ type Project struct {
 	Environment string
 
 	layers map[*File][]Layer
+	// preludes and finales are what runs once a run, by statement.
+	preludes map[*syntax.Statement]*Prelude
+	finales  map[*syntax.Statement]*Scenario
 	loaded []*File
 	data   *contents
 }
@@ -116,7 +119,7 @@ type loader struct {
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &loader{Project: &Project{layers: map[*File][]Layer{}, data: newContents(o.Overlay), Environment: o.Environment}, o: o, files: map[string]*File{}}
+	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), Environment: o.Environment}, o: o, files: map[string]*File{}}
 	var found []string
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)
@@ -152,6 +155,7 @@ func Load(paths []string, o Options) *Project {
 		p.layers[f] = p.layersOf(f)
 	}
 	slices.SortFunc(p.loaded, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })
+	p.once()
 	p.check()
 	p.Diagnostics = withoutFollowUps(p.Diagnostics).Sort()
 	p.derive()

@@ -28,6 +28,9 @@ type Scenario struct {
 	Exclusive bool
 	// Check is what the scenario proves of a resource, or nil.
 	Check *syntax.Check
+	// Once marks what runs once for all others: steps of `before all` and `after
+	// all`, which nothing else runs around.
+	Once bool
 }
 
 // Case is one row: a node when it is in the scenario, a value when it

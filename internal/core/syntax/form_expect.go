@@ -126,7 +126,10 @@ type Keep struct {
 	// Every keeps the value of each copy, as a list; IfThere binds nothing when
 	// the source has nothing, where else the step would fail.
 	Every, IfThere bool
-	Name           string
+	// Secret hides the value from then on; Last keeps the last segment of a URL in
+	// a header, decoded.
+	Secret, Last bool
+	Name         string
 	NameSpan       Span
 	// From is path, header, cookie, status, body, text or xml.
 	From    string
@@ -135,13 +138,19 @@ type Keep struct {
 	Pattern *Node
 }
 
-var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] NAME from SOURCE [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H, cookie C, status, body, text /re(group)/ or xml XPATH.",
+var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
 	Example: `keep name from $.id`}, func() Body { return &Keep{} })
 
 func (b *Keep) read(p *parser) {
 	if mark := p.i; p.takeWord("every") {
 		b.Every = p.nextWord() != "from"
 		if !b.Every {
+			p.i = mark
+		}
+	}
+	if mark := p.i; p.takeWord("secret") {
+		b.Secret = p.nextWord() != "from"
+		if !b.Secret {
 			p.i = mark
 		}
 	}
@@ -168,6 +177,9 @@ func (b *Keep) source(p *parser) {
 	case "status", "body":
 	case "header", "cookie":
 		b.Key = p.headerName()
+		if b.From == "header" && !p.failed && p.takeWord("last") {
+			b.Last = p.needWord("segment", "keep "+b.Name+" from header Location last segment")
+		}
 	case "text":
 		p.spaces()
 		if p.peek() != '/' {
@@ -193,6 +205,9 @@ func (b *Keep) print(l *layout) {
 	if b.Every {
 		l.write("every")
 	}
+	if b.Secret {
+		l.write("secret")
+	}
 	l.write(b.Name, "from")
 	if b.Path != nil {
 		l.write(b.Path.Raw)
@@ -200,6 +215,9 @@ func (b *Keep) print(l *layout) {
 		l.write(b.From)
 		l.write(quoteXPath(b.From, b.Key))
 		l.node(b.Pattern)
+		if b.Last {
+			l.write("last segment")
+		}
 	}
 	if b.IfThere {
 		l.write("if there")

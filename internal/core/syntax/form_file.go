@@ -34,24 +34,68 @@ type Afterwards struct{ nothing }
 var _ = form(Form{Word: "afterwards", In: InFile, Below: InRoutine, Apart: true, Usage: "afterwards", Help: "Holds steps of the scenario before it that run whatever happened.",
 	Example: "afterwards"}, func() Body { return &Afterwards{} })
 
-// Before is `before each`, After is `after each`.
+// Before is `before each`, or `before all "TITLE" every D`; After is `after
+// each` or `after all`.
 type (
-	Before struct{ each }
-	After  struct{ each }
+	Before struct {
+		each
+		Title *Node
+		Every Duration
+	}
+	After struct{ each }
 )
 
 var (
-	_ = form(Form{Word: "before", In: InFile, Below: InRoutine, Apart: true, Usage: "before each", Help: "Holds steps that run before those of every scenario.",
-		Example: "before each"}, func() Body { return &Before{each{"before"}} })
-	_ = form(Form{Word: "after", In: InFile, Below: InRoutine, Apart: true, Usage: "after each", Help: "Holds steps that run after those of every scenario, whatever happened.",
-		Example: "after each"}, func() Body { return &After{each{"after"}} })
+	_ = form(Form{Word: "before", In: InFile, Below: InRoutine, Apart: true, Usage: `before each, or before all "TITLE" [every DURATION]`, Help: "Holds steps that run before those of every scenario; with `all` once a run, as soon as a name is needed that they keep, and again when that is older than the duration.",
+		Example: "before each"}, func() Body { return &Before{each: each{word: "before"}} })
+	_ = form(Form{Word: "after", In: InFile, Below: InRoutine, Apart: true, Usage: "after each, or after all", Help: "Holds steps that run after those of every scenario, or at the end of the run, whatever happened.",
+		Example: "after each"}, func() Body { return &After{each{word: "after"}} })
 )
 
-type each struct{ word string }
+// each is `each` or `all`.
+type each struct {
+	word string
+	All  bool
+}
 
-func (b *each) read(p *parser)  { p.needWord("each", b.word+" each") }
-func (b *each) print(l *layout) { l.write("each") }
-func (b *each) walk(walker)     {}
+func (b *each) read(p *parser) {
+	if b.All = p.takeWord("all"); !b.All {
+		p.needWord("each", b.word+" each")
+	}
+}
+
+func (b *each) print(l *layout) {
+	if b.All {
+		l.write("all")
+		return
+	}
+	l.write("each")
+}
+
+func (b *each) walk(walker) {}
+
+func (b *Before) read(p *parser) {
+	if b.each.read(p); p.failed || !b.All {
+		return
+	}
+	b.Title = p.plainString("what is done, in quotes", `before all "sign in"`)
+	if !p.failed && p.takeWord("every") {
+		b.Every = p.duration(`before all "sign in" every 10m`)
+	}
+}
+
+func (b *Before) print(l *layout) {
+	b.each.print(l)
+	if !b.All {
+		return
+	}
+	l.node(b.Title)
+	if b.Every.Raw != "" {
+		l.write("every", b.Every.Raw)
+	}
+}
+
+func (b *Before) heading() *Node { return b.Title }
 
 // Routine is `routine "title" takes n, m`.
 type Routine struct {

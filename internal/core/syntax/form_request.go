@@ -1,5 +1,7 @@
 package syntax
 
+import "strings"
+
 // Header is `header N: v`.
 type Header struct {
 	Name  string
@@ -47,24 +49,42 @@ func (b *Without) read(p *parser) {
 func (b *Without) print(l *layout) { l.write("header", b.Name) }
 func (b *Without) walk(walker)     {}
 
-// Auth is `auth basic "u" "p"` or `auth bearer V`.
+// Auth is `auth basic "u" "p"`, `auth bearer V`, `auth header "N" V` or `auth
+// none`.
 type Auth struct {
 	Scheme string
 	Values []*Node
+	// Header is the one of a service's own.
+	Header *Node
 }
 
-var _ = form(Form{Word: "auth", In: InHead | InRequest | InDefaults | InEnvironment | InResource, Role: RoleDetail, Usage: "auth basic USER PASSWORD, or auth bearer TOKEN",
-	Help: "Sends credentials (RFC 7617, RFC 6750).", Example: `auth bearer {token}`}, func() Body { return &Auth{} })
+// Field is the header that carries the credentials.
+func (b *Auth) Field() string {
+	if b.Header != nil {
+		name, _ := b.Header.Template.Plain()
+		return name
+	}
+	return "Authorization"
+}
+
+var _ = form(Form{Word: "auth", In: InHead | InRequest | InDefaults | InEnvironment | InResource, Role: RoleDetail, Usage: `auth basic USER PASSWORD, auth bearer TOKEN, auth header "NAME" KEY, or auth none`,
+	Help: "Sends credentials (RFC 7617, RFC 6750, or in a header of the service's own); `none` drops those of defaults and scenario.", Example: `auth bearer {token}`}, func() Body { return &Auth{} })
 
 func (b *Auth) read(p *parser) {
-	form := `auth basic "user" "password", or auth bearer {token}`
+	form := `auth basic "user" "password", auth bearer {token}, auth header "X-API-Key" {key}, or auth none`
 	p.spaces()
 	b.Scheme = p.word()
-	want := map[string]int{"basic": 2, "bearer": 1}[b.Scheme]
-	if want == 0 {
+	want, known := map[string]int{"basic": 2, "bearer": 1, "header": 1, "none": 0}[b.Scheme]
+	if !known {
 		p.i -= len(b.Scheme)
-		p.failHere("expected `basic` or `bearer`, found "+p.found(), "write "+form)
+		p.failHere("expected `basic`, `bearer`, `header` or `none`, found "+p.found(), "write "+form)
 		return
+	}
+	if b.Scheme == "header" {
+		b.Header = p.plainString("a header's name in quotes", form)
+		if !p.failed && strings.IndexFunc(b.Field(), func(c rune) bool { return c > 0x7e || !tokenByte(byte(c)) }) >= 0 {
+			p.fail(b.Header.Span, "this is not the name of a header", form)
+		}
 	}
 	for len(b.Values) < want && !p.failed {
 		p.spaces()
@@ -78,6 +98,9 @@ func (b *Auth) read(p *parser) {
 
 func (b *Auth) print(l *layout) {
 	l.write(b.Scheme)
+	if b.Header != nil {
+		l.node(b.Header)
+	}
 	for _, v := range b.Values {
 		l.node(v)
 	}

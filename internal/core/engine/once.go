@@ -1,0 +1,163 @@
+package engine
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/value"
+)
+
+// firstOnce numbers what runs once for all others.
+const firstOnce = 2_000_000
+
+// once is what `before all` and `after all` of a run have come to. Only what
+// hands out the scenarios uses it, so it needs no lock.
+type once struct {
+	// done are the preludes that have run, ran the files of which something has.
+	done map[*project.Prelude]*prelude
+	ran  []*project.File
+	next int
+}
+
+// prelude is a `before all` that has run.
+type prelude struct {
+	values map[string]*value.Value
+	at     time.Time
+	// failed says why its names have no values, "" when they have.
+	failed string
+}
+
+// needed are the preludes whose names a scenario needs, in order.
+func (r *environment) needed(s *project.Scenario) []*project.Prelude {
+	all := r.p.Preludes(s.File)
+	if len(all) == 0 {
+		return nil
+	}
+	mentions := r.p.Mentions(s)
+	return slices.DeleteFunc(all, func(one *project.Prelude) bool {
+		return one.Scenario == s || !slices.ContainsFunc(one.Keeps, func(n string) bool { return mentions[n] })
+	})
+}
+
+// stale tells whether values of a prelude are older than it says they hold.
+func (r *environment) stale(one *project.Prelude) bool {
+	have := r.once.done[one]
+	return have != nil && one.Every > 0 && r.o.Now().Sub(have.at) > one.Every
+}
+
+// unready tells whether something has to run before a job, and whether nothing
+// may run beside it.
+func (r *environment) unready(j job) (some, alone bool) {
+	for _, one := range r.needed(j.s) {
+		alone = alone || r.stale(one)
+		some = some || alone || r.once.done[one] == nil
+	}
+	return some, alone
+}
+
+// ready runs what a scenario needs to have run, and gives the names that it
+// keeps, or why they have no values.
+func (r *environment) ready(ctx context.Context, s *project.Scenario, emit func(event.Event)) (map[string]*value.Value, string) {
+	var out map[string]*value.Value
+	why := ""
+	for _, one := range r.needed(s) {
+		have := r.once.done[one]
+		if have == nil || r.stale(one) {
+			have = r.prelude(ctx, one, emit)
+		}
+		if have.failed != "" && why == "" {
+			why = have.failed
+		}
+		for n, v := range have.values {
+			if out == nil {
+				out = map[string]*value.Value{}
+			}
+			out[n] = v
+		}
+	}
+	return out, why
+}
+
+// prelude runs a `before all`.
+func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit func(event.Event)) *prelude {
+	have := &prelude{values: map[string]*value.Value{}, at: r.o.Now()}
+	// Known before it runs: it may not need itself.
+	r.once.done[one] = have
+	title := fmt.Sprintf("before all %q", one.Raw())
+	before, why := r.ready(ctx, one.Scenario, emit)
+	r.once.next++
+	s := r.play(ctx, job{s: one.Scenario, id: firstOnce + r.once.next, title: title, values: before, blocked: why}, nil, emit)
+	for _, name := range one.Keeps {
+		if v, err := s.names.Lookup(name); err == nil {
+			have.values[name] = v
+		}
+	}
+	if s.verdict == event.Failed || s.verdict == event.Blocked {
+		have.failed = title + " has failed"
+	}
+	return have
+}
+
+// finales runs the `after all` of all files of which something has run.
+func (r *environment) finales(ctx context.Context, emit func(event.Event)) {
+	var list []*project.Scenario
+	for _, f := range r.once.ran {
+		for _, one := range r.p.Finales(f) {
+			if !slices.Contains(list, one) {
+				list = append(list, one)
+			}
+		}
+	}
+	// What is around others comes after them.
+	slices.SortStableFunc(list, func(a, b *project.Scenario) int {
+		rank := func(s *project.Scenario) int {
+			if s.File == r.p.Config {
+				return 1
+			}
+			return 0
+		}
+		return rank(a) - rank(b)
+	})
+	for _, one := range list {
+		if ctx.Err() != nil || r.lost() {
+			return
+		}
+		values := map[string]*value.Value{}
+		for _, p := range r.p.Preludes(one.File) {
+			if have := r.once.done[p]; have != nil {
+				for n, v := range have.values {
+					values[n] = v
+				}
+			}
+		}
+		r.once.next++
+		r.play(ctx, job{s: one, id: firstOnce + r.once.next, title: "after all", values: values}, nil, emit)
+	}
+}
+
+// began notes that something of a file runs.
+func (o *once) began(f *project.File) {
+	if !slices.Contains(o.ran, f) {
+		o.ran = append(o.ran, f)
+	}
+}
+
+// writesOnce tells of what runs once that it sends more than a run which only
+// reads would.
+func (r *environment) writesOnce(t *step, method string) {
+	r.ledger.mu.Lock()
+	told := r.ledger.kept["\x00"+t.in.title]
+	if r.ledger.kept == nil {
+		r.ledger.kept = map[string]bool{}
+	}
+	r.ledger.kept["\x00"+t.in.title] = true
+	r.ledger.mu.Unlock()
+	if !told {
+		t.in.late = append(t.in.late, &event.Notice{Text: strings.TrimSpace(t.in.title + " sends " + method + ", although the run only reads")})
+	}
+}
