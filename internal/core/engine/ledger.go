@@ -20,6 +20,8 @@ type ledger struct {
 	made []made
 	// removed are items that an answer said were gone.
 	removed []made
+	// seen are the bodies that items were last read as, before they were removed.
+	seen map[string]string
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
 }
@@ -52,7 +54,7 @@ func (t *step) enter(at *attempt) {
 		case method == "DELETE" && status/100 == 2 && status != 202:
 			l.drop(u.Host, where, true)
 		case method == "GET" && status == 200:
-			l.restore(u.Host, where)
+			l.restore(u.Host, where, string(r.Answer.Body))
 		case syntax.SafeMethod(method) && method != "OPTIONS" && (status == 404 || status == 410):
 			l.drop(u.Host, where, false)
 		}
@@ -110,6 +112,8 @@ func (l *ledger) drop(host, where string, loose bool) {
 		gone := m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
 		if gone && m.path == where {
 			l.removed = append(l.removed, m)
+		} else if gone {
+			delete(l.seen, host+m.path)
 		}
 		return gone
 	})
@@ -123,8 +127,24 @@ func (l *ledger) drop(host, where string, loose bool) {
 	})
 }
 
-// restore notes that something is there although it was said to be gone.
-func (l *ledger) restore(host, where string) {
+// read notes what an item reads as.
+func (l *ledger) read(host, where, body string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.seen == nil {
+		l.seen = map[string]string{}
+	}
+	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
+		l.seen[host+where] = body
+	}
+}
+
+// restore notes that something is there although it was said to be gone, and
+// reads as it did before: else it may be kept in a state that says so.
+func (l *ledger) restore(host, where, body string) {
+	if was, known := l.seen[host+where]; known && was != body {
+		return
+	}
 	l.removed = slices.DeleteFunc(l.removed, func(m made) bool {
 		there := m.host == host && m.path == where
 		if there {

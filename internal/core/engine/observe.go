@@ -96,7 +96,7 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 }
 
 func (t *step) view(o *syntax.Observe) (state.View, error) {
-	var v state.View
+	v := state.View{IfThere: o.IfThere}
 	var err error
 	if o.In != nil {
 		if v.In, err = t.in.names.Path(o.In); err != nil {

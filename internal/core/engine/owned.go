@@ -50,10 +50,17 @@ func (t *step) strict() bool { return len(t.in.guards) > 0 && !t.in.around }
 
 // learn notes what an answer tells of what is ours.
 func (t *step) learn(r *expect.Reply) {
-	if !t.strict() || r == nil || r.Answer == nil {
+	if r == nil || r.Answer == nil {
 		return
 	}
-	o, at := &t.in.own, plainPath(r.Request.URL)
+	at := plainPath(r.Request.URL)
+	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
+		t.env.ledger.read(u.Host, at, string(r.Answer.Body))
+	}
+	if !t.strict() {
+		return
+	}
+	o := &t.in.own
 	switch status := r.Answer.Status; {
 	case syntax.SafeMethod(r.Request.Method):
 		switch {

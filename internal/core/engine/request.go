@@ -18,6 +18,7 @@ import (
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // builder is a request being put together from layers of lines: the project's
@@ -33,10 +34,12 @@ type builder struct {
 	media   string
 	form    [][2]string
 	parts   []part
-	follow  int
-	timeout time.Duration
-	copies  int
-	retry   *syntax.Retry
+	// emptyForm is a form without fields.
+	emptyForm bool
+	follow    int
+	timeout   time.Duration
+	copies    int
+	retry     *syntax.Retry
 	// unsafe says why the target may reach more than what its names stand for.
 	unsafe string
 	// set are the headers and queries that the current layer has set already.
@@ -237,7 +240,7 @@ func (d *builder) resetBody(kind string) {
 	if d.set["body:"+kind] {
 		return
 	}
-	d.body, d.hasBody, d.media, d.form, d.parts = nil, false, "", nil, nil
+	d.body, d.hasBody, d.media, d.form, d.parts, d.emptyForm = nil, false, "", nil, nil, false
 	d.set["body:"+kind] = true
 }
 
@@ -263,9 +266,49 @@ func (d *builder) content(b syntax.Bodied, names *scope.Scope, p *project.Projec
 		d.body, d.media = []byte(v.Plain()), "text/plain; charset=utf-8"
 	}
 	if c.Media != nil {
-		d.media, err = names.Text(c.Media)
+		if d.media, err = names.Text(c.Media); err != nil {
+			return err
+		}
 	}
-	return err
+	if _, json := b.(*syntax.JSON); json {
+		return d.fields(v)
+	}
+	return nil
+}
+
+// fields sends the members of an object as a form, where the media type is that
+// of one (WHATWG URL §5.2, RFC 7578). An array is several fields of one name.
+func (d *builder) fields(v *value.Value) error {
+	kind, _, err := mime.ParseMediaType(d.media)
+	if err != nil || kind != "application/x-www-form-urlencoded" && kind != "multipart/form-data" {
+		return nil
+	}
+	if v.Kind != value.Object {
+		return fmt.Errorf("a form is made of an object, not of %s", value.Cut(v.String(), 40))
+	}
+	var pairs [][2]string
+	for i, name := range v.Names {
+		list := []*value.Value{v.Items[i]}
+		if list[0].Kind == value.Array {
+			list = list[0].Items
+		}
+		for _, one := range list {
+			if one.Kind == value.Object || one.Kind == value.Array {
+				return fmt.Errorf("a form takes texts, and %s is %s", name, value.Cut(one.String(), 40))
+			}
+			pairs = append(pairs, [2]string{name, one.Plain()})
+		}
+	}
+	d.body, d.hasBody, d.media = nil, false, ""
+	if kind == "multipart/form-data" {
+		for _, p := range pairs {
+			d.parts = append(d.parts, part{name: p[0], data: []byte(p[1])})
+		}
+		return nil
+	}
+	d.form = pairs
+	d.emptyForm = len(pairs) == 0
+	return nil
 }
 
 // mediaOf is the media type that a file's extension stands for.
@@ -362,7 +405,7 @@ func (d *builder) request(base string) (*exchange.Request, error) {
 		if r.Body, media, err = d.multipart(); err != nil {
 			return nil, err
 		}
-	case len(d.form) > 0:
+	case len(d.form) > 0 || d.emptyForm:
 		r.Body, media = encodeForm(d.form), "application/x-www-form-urlencoded"
 	case d.hasBody:
 		r.Body = d.body

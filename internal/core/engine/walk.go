@@ -14,11 +14,8 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// Bounds of walking a paged list.
-const (
-	maxPages  = 10_000
-	pageLimit = "100"
-)
+// maxPages bounds the walk of a paged list.
+const maxPages = 10_000
 
 // reading is what an observation read last: most requests change nothing, and
 // what came as the same bytes need not be decoded again.
@@ -37,17 +34,14 @@ type walk struct {
 	// pages are the bodies so far.
 	pages [][]byte
 	urls  map[string]bool
+	// seen counts the members so far.
+	seen int
 }
 
 func (w *walk) all(r *exchange.Request) *snapshot {
 	w.urls = map[string]bool{}
-	offset := 0
-	paged := len(w.o.Paging) == 2
+	keys := map[string]bool{}
 	for len(w.pages) < maxPages {
-		if paged {
-			limit, at := pageLimit, strconv.Itoa(offset)
-			r.URL = addQuery(w.url, [][2]*string{{&w.o.Paging[0], &limit}, {&w.o.Paging[1], &at}})
-		}
 		if w.urls[r.URL] {
 			break
 		}
@@ -64,31 +58,79 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		switch status := reply.Answer.Status; {
 		case status == 404 || status == 410:
 			return w.whole()
-		case status != 200:
+		case status != 200 && status != 206:
 			return &snapshot{problem: "GET " + r.URL + " answered " + reply.Answer.StatusText()}
 		}
-		w.pages = append(w.pages, reply.Answer.Body)
 		if w.view.By == nil {
+			w.pages = append(w.pages, reply.Answer.Body)
 			return w.whole()
 		}
-		if paged {
-			members, problem := w.members(reply.Answer.Body)
-			if problem != "" {
-				return &snapshot{problem: problem}
-			}
-			if len(members) == 0 {
-				return w.whole()
-			}
-			offset += len(members)
-			continue
+		next, more, problem := w.next(once.URL, reply, keys)
+		if problem != "" {
+			return &snapshot{problem: problem}
 		}
-		next := nextPage(once.URL, reply.Answer)
+		if more {
+			w.pages = append(w.pages, reply.Answer.Body)
+		}
 		if next == "" {
 			return w.whole()
 		}
 		r.URL = next
 	}
 	return &snapshot{problem: "its pages do not end: " + r.URL + " comes again"}
+}
+
+// next is where the next page is, "" for none, by the way that the list pages;
+// more tells whether this page showed what no page before it did.
+func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (next string, more bool, problem string) {
+	p := &w.o.Paging
+	if p.By == "" || p.By == "link" {
+		return nextPage(from, reply.Answer), true, ""
+	}
+	members, problem := w.members(reply.Answer.Body)
+	if problem != "" {
+		return "", false, problem
+	}
+	before := len(keys)
+	for _, m := range members {
+		if key := w.view.Key(m); key != "" {
+			keys[key] = true
+		}
+	}
+	// A service may answer beyond its last page with that page.
+	more = len(keys) > before || len(w.pages) == 0
+	if len(members) == 0 || !more {
+		return "", more, ""
+	}
+	w.seen += len(members)
+	var query [2]*string
+	switch p.By {
+	case "offset":
+		at := strconv.Itoa(w.seen)
+		query = [2]*string{&p.Names[1], &at}
+	case "page":
+		at := strconv.Itoa(p.From + len(w.pages) + 1)
+		query = [2]*string{&p.Names[len(p.Names)-1], &at}
+	case "cursor":
+		q, err := w.of.in.names.Path(p.Next)
+		if err != nil {
+			return "", more, err.Error()
+		}
+		body, err := reply.JSON()
+		if err != nil {
+			return "", more, "GET " + from + " did not answer with JSON: " + err.Error()
+		}
+		nodes := q.Select(body)
+		if len(nodes) != 1 || nodes[0].Value.Kind != value.String && nodes[0].Value.Kind != value.Number || nodes[0].Value.Plain() == "" {
+			return "", more, ""
+		}
+		at := nodes[0].Value.Plain()
+		if strings.HasPrefix(at, "/") || strings.HasPrefix(at, "http://") || strings.HasPrefix(at, "https://") {
+			return onHost(from, at), more, ""
+		}
+		query = [2]*string{&p.Names[0], &at}
+	}
+	return addQuery(w.url, [][2]*string{query}), more, ""
 }
 
 func (w *walk) members(body []byte) ([]*value.Value, string) {
@@ -155,15 +197,20 @@ func nextPage(from string, a *exchange.Answer) string {
 		if !l.Has("next") {
 			continue
 		}
-		base, err := url.Parse(from)
-		if err != nil {
-			return ""
-		}
-		next, err := base.Parse(l.Target)
-		if err != nil || !strings.EqualFold(next.Host, base.Host) {
-			return ""
-		}
-		return next.String()
+		return onHost(from, l.Target)
 	}
 	return ""
+}
+
+// onHost is where a reference leads, "" when that is another host.
+func onHost(from, to string) string {
+	base, err := url.Parse(from)
+	if err != nil {
+		return ""
+	}
+	next, err := base.Parse(to)
+	if err != nil || !strings.EqualFold(next.Host, base.Host) {
+		return ""
+	}
+	return next.String()
 }

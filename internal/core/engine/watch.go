@@ -168,7 +168,7 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 	if t.in.closely != nil || o.By == nil || o.Without != nil || s == nil {
 		return
 	}
-	if u, err := url.Parse(at); err != nil || u.RawQuery != "" && len(o.Paging) == 0 {
+	if u, err := url.Parse(at); err != nil || u.RawQuery != "" {
 		return
 	}
 	w.mu.Lock()

@@ -367,7 +367,7 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 	}
 	nodes := q.Select(v)
 	switch {
-	case len(nodes) == 1:
+	case len(nodes) == 1 && !q.Many():
 		return nodes[0].Value, nil
 	case q.Singular() || len(nodes) == 0:
 		return nil, fmt.Errorf("%s selects nothing", q)

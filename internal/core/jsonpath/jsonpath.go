@@ -4,6 +4,8 @@
 package jsonpath
 
 import (
+	"slices"
+
 	"usualpath/internal/core/value"
 )
 
@@ -74,6 +76,14 @@ type selector struct {
 	// start, end and step of a slice; nil where left out.
 	start, end, step *int64
 	filter           logical
+}
+
+// Many tells whether the query is one for many nodes by its form, however many
+// there are: with a wildcard, a slice, several selectors or a descent.
+func (q *Query) Many() bool {
+	return slices.ContainsFunc(q.segments, func(s segment) bool {
+		return s.descend || len(s.selectors) != 1 || s.selectors[0].kind == bySlice || s.selectors[0].kind == byWildcard
+	})
 }
 
 func singular(segments []segment) bool {

@@ -293,8 +293,9 @@ func (p *loader) scenario(s *Scenario) {
 // hold names that are only kept later.
 func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 	switch st.Body.(type) {
-	case *syntax.Observe, *syntax.Guard, *syntax.Header, *syntax.Auth, syntax.Claiming:
+	case *syntax.Observe, *syntax.Guard, *syntax.Header, *syntax.Auth, *syntax.Let, syntax.Claiming:
 		// These are worked out when a step needs them.
+		defer c.bind(st)
 		saved := maps.Clone(c.later)
 		for _, other := range all {
 			for _, b := range syntax.Bindings(other) {

@@ -84,8 +84,8 @@ type Project struct {
 	// preludes and finales are what runs once a run, by statement.
 	preludes map[*syntax.Statement]*Prelude
 	finales  map[*syntax.Statement]*Scenario
-	loaded []*File
-	data   *contents
+	loaded   []*File
+	data     *contents
 }
 
 // Derived is a file of scenarios that a statement of another gave rise to.

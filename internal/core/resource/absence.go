@@ -12,7 +12,7 @@ func (s *script) absent() {
 		s.turns()
 		s.let("nobody", inQuotes(s.chosen(1)))
 		if listed(s.Resource) == "" && s.paged() == "" {
-			s.step("nobody has this name", send("GET", s.coll()), need("status 200"), need(s.only("nobody")+" count 0"))
+			s.step("nobody has this name", send("GET", s.list()), need("status 200"), need(s.only("nobody")+" count 0"))
 		}
 		return
 	}
@@ -26,7 +26,10 @@ func (s *script) notThere(id string) {
 
 func (s *script) deleted() {
 	s.make(1)
-	s.removed(need("status not 202"))
+	s.removed()
+	if s.Supports("read") {
+		s.readBack("wait until it is gone", append([]line{when("status 202" + of("remove it")), s.inTime()}, s.goneLines("need")...)...)
+	}
 }
 
 // oddIDs are identities that no service should stumble over, as they are in
@@ -59,7 +62,7 @@ func absenceChecks() []Check {
 			}
 			return "no identity is known to start from"
 		}, nil, can("read")},
-		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), []string{"lifecycle/deleted-is-gone"}, needs()},
+		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), []string{"lifecycle/deleted-is-gone"}, leavesNothing},
 	} {
 		both = append(both,
 			Check{
@@ -69,6 +72,10 @@ func absenceChecks() []Check {
 				Mend:   "answer 404 when the lookup finds nothing",
 				Write: func(s *script) {
 					kind.prepare(s)
+					if kind.name == "deleted" {
+						s.readBack("read it", s.goneLines("expect")...)
+						return
+					}
 					s.step("read it", send("GET", s.at(kind.id)), expect("status "+s.gone()))
 				},
 			},
@@ -199,7 +206,7 @@ func absenceChecks() []Check {
 				p := s.Under.Name
 				s.soon("orphan", "{another("+p+"_id)}")
 				coll := strings.ReplaceAll(s.coll(), "{"+p+"_id}", "{orphan}")
-				s.step("list under nobody", send("GET", coll), expect("status "+s.gone()))
+				s.step("list under nobody", send("GET", strings.ReplaceAll(s.list(), "{"+p+"_id}", "{orphan}")), expect("status "+s.gone()))
 				if s.Supports("create") && s.Make != nil {
 					if s.Under.Supports("read") {
 						above := strings.ReplaceAll(up(s), "{"+p+"_id}", "{orphan}")
@@ -216,7 +223,7 @@ func absenceChecks() []Check {
 			Mend:   "answer 200 with an empty list",
 			Write: func(s *script) {
 				s.parent()
-				s.step("list under a new parent", send("GET", s.coll()), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array count 0"))
+				s.step("list under a new parent", send("GET", s.list()), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array count 0"))
 			},
 		},
 	}...)
@@ -260,11 +267,19 @@ func noName(r *Resource) string {
 // replacesNothing puts over an item that is not there; judged, what came of it
 // is looked at too.
 func (s *script) replacesNothing(id string, status line, judged bool) {
-	s.step("replace it", send("PUT", s.at(id)), bodyLine(s.Remake, s.example(s.Remake, 1)), status)
+	s.step("replace it", send("PUT", s.at(id)), bodyLine(s.Remake, strings.ReplaceAll(s.example(s.Remake, 1), "{id}", "{"+id+"}")), status)
 	if judged && s.Supports("read") {
 		s.step("read it", send("GET", s.at(id)), expect("status "+s.gone()+" when status 4xx of \"replace it\""), expect("status 200 when status 201 of \"replace it\""))
 	}
 	if s.Supports("delete") {
 		s.cleanup("take away what came of it", when("status 201 of \"replace it\""), send("DELETE", s.at(id)))
 	}
+}
+
+// leavesNothing tells why what was deleted is not as if it never was.
+func leavesNothing(r *Resource) string {
+	if r.Gone == "" {
+		return ""
+	}
+	return "a deleted item keeps a state"
 }

@@ -2,6 +2,7 @@ package resource
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/project"
@@ -28,6 +29,11 @@ func (r *Resource) Text() (string, []NotApplicable) {
 			out = append(out, NotApplicable{c, why, true})
 			continue
 		}
+		if named := r.byName(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {
+			s := &script{Resource: named, check: c, level: c.Level, of: "made by name"}
+			c.Write(s)
+			b.WriteString(s.text() + "\n")
+		}
 		if c.Without != nil {
 			if why := c.Without(r); why != "" {
 				out = append(out, NotApplicable{c, why, false})
@@ -45,6 +51,25 @@ func (r *Resource) Text() (string, []NotApplicable) {
 		}
 	}
 	return b.String(), out
+}
+
+// besideChecks are those that also look at items which PUT makes under a name
+// of the client's, where POST makes items too.
+var besideChecks = []string{"lifecycle/create-keeps-values", "lifecycle/created-is-listed", "lifecycle/created-are-distinct",
+	"lifecycle/create-echo-agrees", "repeat/put-create-is-idempotent"}
+
+// byName is the resource as it is for a client that names its items; nil where
+// only the service does.
+func (r *Resource) byName() *Resource {
+	if r.Beside == "" {
+		return nil
+	}
+	v := *r
+	v.Chosen, v.Beside, v.Identity, v.Header, v.InCreate, v.CreateHeader = r.Beside, "", "", "", "", ""
+	if v.By = r.By; v.By == "" {
+		v.By = r.Identity
+	}
+	return &v
 }
 
 // Tree is the parsed form of the resource's checks. A mistake in it is one of

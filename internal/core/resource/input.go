@@ -33,7 +33,7 @@ func inputChecks() []Check {
 	const bad = "RFC 9110 §15.5.1"
 	membersOf := func(r *Resource) []Field {
 		var out []Field
-		for _, n := range r.Required {
+		for _, n := range append(slices.Clone(r.Required), r.OnCreate...) {
 			if f := r.Make.field(n); f != nil {
 				out = append(out, *f)
 			}
@@ -51,22 +51,22 @@ func inputChecks() []Check {
 	changed := func(s *script, what string, change *string, claims ...line) {
 		s.observe(false)
 		for i, f := range membersOf(s.Resource) {
-			s.attempt("make one "+what+" "+f.Name, append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: change}), later(i)))}, claims...)...)
+			s.attempt("make one "+what+" "+f.Name, append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: change}), later(i)))}, claims...)...)
 		}
 		if !s.Supports("replace") || s.Remake == nil || len(s.Remake.Fields) == 0 || s.makesByName() {
 			return
 		}
 		s.make(1)
 		for _, f := range membersOf(s.Resource) {
-			if s.Remake.field(f.Name) == nil {
+			if s.Remake.field(f.Name) == nil || slices.Contains(s.OnCreate, f.Name) {
 				continue
 			}
-			s.step("replace it "+what+" "+f.Name, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
+			s.step("replace it "+what+" "+f.Name, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
 		}
 	}
 	return []Check{
 		{
-			Name: "malformed-json", On: "create", Without: makes, Source: bad,
+			Name: "malformed-json", On: "create", Without: needs(makes, sendsJSON), Source: bad,
 			Proves: "a body that is not JSON is refused, and changes nothing",
 			Cause:  "a lenient parser, or an exception that nobody catches",
 			Mend:   "parse by RFC 8259, and answer 400 when that fails",
@@ -91,7 +91,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-media-type", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §15.5.16",
+			Name: "wrong-media-type", On: "create", Without: needs(makes, can("read"), sendsJSON), Source: "RFC 9110 §15.5.16",
 			Proves: "a body of another type is refused with 415, or handled exactly as what it is",
 			Cause:  "the type is not looked at, or the body is read as a form",
 			Mend:   "answer 415 for types that are not read",
@@ -123,14 +123,14 @@ func inputChecks() []Check {
 			Write:  func(s *script) { s.observe(false); changed(s, "without", nil, s.refusal("400 or 422")...) },
 		},
 		{
-			Name: "null-member", Causes: []string{"input/missing-member"}, On: "create", Without: required, Source: bad,
+			Name: "null-member", Causes: []string{"input/missing-member"}, On: "create", Without: needs(required, sendsJSON), Source: bad,
 			Proves: "null for a required member is refused, and changes nothing",
 			Cause:  "null counts as absent, and absent as a default",
 			Mend:   "answer 400 or 422",
 			Write:  func(s *script) { s.observe(false); changed(s, "with null for", &null, s.refusal("400 or 422")...) },
 		},
 		{
-			Name: "wrong-type", On: "create", Without: needs(makes, written), Source: bad,
+			Name: "wrong-type", On: "create", Without: needs(makes, written, sendsJSON), Source: bad,
 			Proves: "a value of another JSON type is refused, or kept as it was sent: never bent until it fits",
 			Cause:  "the decoder or the database converts",
 			Mend:   "check the type before storing",
@@ -142,8 +142,8 @@ func inputChecks() []Check {
 						continue
 					}
 					title := f.Name + " is " + strings.Trim(wrong, `"`)
-					text := turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))
-					if !s.Supports("read") || slices.Contains(s.Hidden, f.Name) {
+					text := s.turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))
+					if !s.Supports("read") || !s.readsAsSent(f.Name) {
 						s.attempt(title, append([]line{bodyLine(s.Make, text)}, s.refusal("400 or 422")...)...)
 						continue
 					}
@@ -156,7 +156,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: "create", Without: makes, Source: bad,
+			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: "create", Without: needs(makes, sendsJSON), Source: bad,
 			Proves: "an array, a text, a number or null in place of the object is refused",
 			Cause:  "the decoder opens arrays, or makes an empty object of anything",
 			Mend:   "answer 400 when the body is not an object",
@@ -174,7 +174,7 @@ func inputChecks() []Check {
 			Mend:   "name the member, in the detail or in an extension member",
 			Write: func(s *script) {
 				for i, f := range membersOf(s.Resource) {
-					s.attempt("make one without "+f.Name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), prefer("text contains "+quoted(f.Name)+" when status 4xx"))
+					s.attempt("make one without "+f.Name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), prefer("text contains "+quoted(f.Name)+" when status 4xx"))
 				}
 			},
 		},
@@ -194,13 +194,13 @@ func inputChecks() []Check {
 				s.make(1)
 				for i, n := range s.Unique {
 					same := memberOf("made", n)
-					s.attempt("make another with the same "+n, append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{n: &same}), later(i+1)))}, s.refusal("409 or 422 or 400")...)...)
+					s.attempt("make another with the same "+n, append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{n: &same}), later(i+1)))}, s.refusal("409 or 422 or 400")...)...)
 				}
 			},
 		},
 		{
 			Name: "refused-changes-nothing", Causes: []string{"input/malformed-json", "repeat/read-is-safe", "repeat/read-is-stable"}, On: "replace", Source: bad,
-			Without: needs(makes, func(r *Resource) string {
+			Without: needs(makes, sendsJSON, func(r *Resource) string {
 				if r.Supports("replace") || r.Supports("amend") {
 					return ""
 				}
@@ -239,12 +239,15 @@ func inputChecks() []Check {
 				for i, one := range [][2]string{{"control characters", `"Tern \u0007\u001b {turn}"`}, {"NUL", `"Tern \u0000 {turn}"`}, {"10,000 characters", `"{repeat("x", 10000)}{turn}"`}} {
 					title := one[0] + " in " + name
 					body := fmt.Sprintf("sent_%d", i+1)
-					s.let(body, turned(s.Make.object(map[string]*string{name: &one[1]}), later(i)))
+					s.let(body, s.turned(s.Make.object(map[string]*string{name: &one[1]}), later(i)))
 					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), expect("status not 5xx"))
 					id := s.stray()
-					if s.Supports("read") && s.Reads == "" {
+					if s.Supports("read") && s.readsAsSent(name) {
 						s.step("read "+title, when("status 2xx"+of(title)), send("GET", s.at(id)), expect("status 200"), s.covers("expect", "{ "+quoted(name)+": "+memberOf(body, name)+" }"))
 					}
+				}
+				if !s.Make.json() {
+					return
 				}
 				s.attempt("half of a surrogate pair in "+name, s.rawBody(name, ""), expect("status not 5xx"))
 			},
@@ -263,10 +266,18 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				name := s.texts()[0].Name
 				big := `"{repeat("x", 1048576)}"`
-				s.attempt("a mebibyte in "+name, bodyLine(s.Make, turned(s.Make.object(map[string]*string{name: &big}), "turn")), prefer("status not 5xx"))
+				s.attempt("a mebibyte in "+name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{name: &big}), "turn")), prefer("status not 5xx"))
 			},
 		},
 	}
+}
+
+// sendsJSON tells why a body cannot be malformed JSON.
+func sendsJSON(r *Resource) string {
+	if r.Make.json() {
+		return ""
+	}
+	return "`make` is not sent as JSON"
 }
 
 func notByName(r *Resource) string {
@@ -290,7 +301,7 @@ func (r *Resource) media() string {
 func (s *script) rawBody(odd, more string) line {
 	var parts []string
 	for _, f := range s.Make.Fields {
-		text := turned(f.Text, "turn")
+		text := s.turned(f.Text, "turn")
 		if f.Name == odd {
 			text = `"Tern \ud800"`
 		}

@@ -12,10 +12,12 @@ func (s *script) offPath(claims func(kind string) []line) {
 		s.absent()
 		s.step("what is not there", append([]line{send("GET", s.at("nobody"))}, claims("missing")...)...)
 	}
-	if s.creates() {
+	if s.creates() && s.Make.json() {
 		s.attempt("what is not JSON", append([]line{textBody(halfABody, s.media())}, claims("invalid")...)...)
+	}
+	if s.creates() {
 		if len(s.Make.Fields) > 0 && len(s.Required) > 0 {
-			s.attempt("what lacks a member", append([]line{bodyLine(s.Make, turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
+			s.attempt("what lacks a member", append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
 		}
 	}
 	method := invented
@@ -36,7 +38,7 @@ func representationChecks() []Check {
 				typed := []line{expect("header Content-Type exists when text matches /./"), expect("header Content-Type matches /json/i when body is object or array")}
 				s.have()
 				if s.Supports("list") {
-					s.step("read the list", append([]line{send("GET", s.coll()), need("status 200")}, typed...)...)
+					s.step("read the list", append([]line{send("GET", s.list()), need("status 200")}, typed...)...)
 				}
 				if s.Supports("read") {
 					s.readBack("read the item", append([]line{need("status 200")}, typed...)...)
@@ -53,7 +55,7 @@ func representationChecks() []Check {
 				valid := []line{expect("body json when header Content-Type matches /json/i")}
 				s.have()
 				if s.Supports("list") {
-					s.step("read the list", append([]line{send("GET", s.coll()), need("status 200")}, valid...)...)
+					s.step("read the list", append([]line{send("GET", s.list()), need("status 200")}, valid...)...)
 				}
 				if s.Supports("read") {
 					s.readBack("read the item", append([]line{need("status 200")}, valid...)...)
@@ -147,7 +149,7 @@ func representationChecks() []Check {
 				if s.creates() && len(s.Make.Fields) > 0 {
 					for i, f := range s.Make.Fields {
 						if wrong, ok := wrongOf[f.Kind]; ok {
-							s.attempt(f.Name+" is of another type", bodyLine(s.Make, turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), expect("body leaks nothing"))
+							s.attempt(f.Name+" is of another type", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), expect("body leaks nothing"))
 						}
 					}
 				}

@@ -27,15 +27,43 @@ type Resource struct {
 	// field that names a new item; Chosen the name that a client gives.
 	Identity, Header, Chosen string
 	// By tells the members of the list apart; "" where nothing is known to.
-	By                    string
-	Make, Remake, Amend   *Example
-	Assigned, Required    []string
-	Unique, Hidden        []string
-	Volatile              []string
-	Reads                 string
+	By                  string
+	Make, Remake, Amend *Example
+	Assigned, Required  []string
+	Unique, Hidden      []string
+	Volatile            []string
+	// Reads is what an item reads as; ReadsSome tells that it says so of some
+	// members only, those in readMembers.
+	Reads       string
+	ReadsSome   bool
+	readMembers []string
+	// Gone is what a deleted item may still read as, Ready how long a write that
+	// was answered 202 may take.
+	Gone, Ready           string
 	FilterName, FilterFor string
-	Paging                []string
-	supports              map[string]bool
+	Paging                *syntax.Paging
+	// Total is where the list's answer counts all items.
+	Total string
+	// ListPath is where items are listed, "" for the collection.
+	ListPath string
+	// MembersIfThere tells that an empty list may leave out its member.
+	MembersIfThere bool
+	// InCreate and CreateHeader are where the answer to a create shows the
+	// identity, when elsewhere than in the item; listedBy tells that the list does.
+	InCreate, CreateHeader string
+	listedBy               bool
+	// Beside is the name that a client may give with PUT, where POST makes items
+	// too.
+	Beside string
+	// OnCreate are members that must be there in what items are made of.
+	OnCreate []string
+	// KeepsChildren tells that deleting an item leaves what is below it.
+	KeepsChildren bool
+	// Revision is what a write must carry, nil for nothing.
+	Revision *syntax.Revision
+	// Needs are other resources of which an item is made first.
+	Needs    []*Resource
+	supports map[string]bool
 	// public are the operations that need no credentials.
 	public []string
 	// Declared tells that `supports` is written out.
@@ -55,6 +83,11 @@ type Resource struct {
 type Example struct {
 	Text, Media string
 	Fields      []Field
+}
+
+// json tells whether the example is sent as JSON.
+func (e *Example) json() bool {
+	return e == nil || !strings.Contains(e.Media, "form-urlencoded") && !strings.HasPrefix(e.Media, "multipart/")
 }
 
 // Field is a member of an example.
@@ -86,6 +119,8 @@ type reader struct {
 	r     *Resource
 	diags source.Diagnostics
 	under *syntax.Statement
+	// identified is set once a first `identity` was read.
+	identified bool
 	// at is where each line of the statement is, by its word.
 	at map[string]source.Span
 }
@@ -139,7 +174,11 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	seen := map[string]bool{}
 	for _, c := range st.Children {
 		switch c.Body.(type) {
-		case *syntax.Header, *syntax.Skip, *syntax.Volatile, *syntax.Answers:
+		case *syntax.Header, *syntax.Skip, *syntax.Volatile, *syntax.Answers, *syntax.Required:
+		case *syntax.Identity:
+			if b := c.Body.(*syntax.Identity); seen[c.Word] && (b.Chosen == nil || r.Chosen != "" || r.Beside != "") {
+				rd.say(wordSpan(c), "a second `identity`", "a second one is `identity chosen …`, for items that PUT makes beside those that POST makes")
+			}
 		default:
 			if seen[c.Word] {
 				rd.say(wordSpan(c), "a second `"+c.Word+"`", "one is enough: join the two")
@@ -152,6 +191,7 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	if r.By == "" && r.Identity != "" {
 		r.By = r.Identity
 	}
+	rd.others(known)
 	rd.paths(known)
 	rd.operations(seen)
 	rd.names()
@@ -170,8 +210,20 @@ func (rd *reader) line(c *syntax.Statement) {
 		r.Collection = b.Path.Raw
 	case *syntax.ItemPath:
 		r.Item = b.Path.Raw
+	case *syntax.ListPath:
+		r.ListPath = b.Path.Raw
 	case *syntax.Members:
-		r.Members = b.Path.Raw
+		r.Members, r.MembersIfThere = b.Path.Raw, b.IfThere
+	case *syntax.Total:
+		r.Total = b.Path.Raw
+	case *syntax.Gone:
+		r.Gone = syntax.NodeText(b.Shape)
+	case *syntax.ReadyWithin:
+		r.Ready = b.In.Raw
+	case *syntax.KeepsChildren:
+		r.KeepsChildren = true
+	case *syntax.Revision:
+		rd.revision(b)
 	case *syntax.ItemContent:
 		r.Content = b.Path.Raw
 	case *syntax.Identity:
@@ -185,13 +237,17 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Assigned:
 		r.Assigned = b.Names()
 	case *syntax.Required:
-		r.Required = b.Names()
+		if b.OnCreate {
+			r.OnCreate = append(r.OnCreate, b.Names()...)
+		} else {
+			r.Required = append(r.Required, b.Names()...)
+		}
 	case *syntax.Unique:
 		r.Unique = b.Names()
 	case *syntax.Hidden:
 		r.Hidden = b.Names()
 	case *syntax.PagedBy:
-		r.Paging = b.Names()
+		r.Paging = &b.Paging
 	case *syntax.Public:
 		r.public = b.Names()
 	case *syntax.Supports:
@@ -205,6 +261,12 @@ func (rd *reader) line(c *syntax.Statement) {
 		}
 	case *syntax.Reads:
 		r.Reads = syntax.NodeText(b.Shape)
+		if r.ReadsSome = b.Shape.Kind == syntax.Object && b.Shape.Open; r.ReadsSome {
+			for _, f := range b.Shape.Fields {
+				name, _ := f.Key.Template.Plain()
+				r.readMembers = append(r.readMembers, name)
+			}
+		}
 	case *syntax.Filter:
 		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
 	case *syntax.Answers:
@@ -245,6 +307,11 @@ func statuses(list []syntax.StatusClass) string {
 
 func (rd *reader) identity(b *syntax.Identity) {
 	r := rd.r
+	if rd.identified && b.Chosen != nil {
+		r.Beside = b.Chosen.Template.Raw
+		return
+	}
+	rd.identified = true
 	r.Identity = ""
 	switch {
 	case b.Path != nil:
@@ -253,12 +320,61 @@ func (rd *reader) identity(b *syntax.Identity) {
 		r.Header = b.Header
 	case b.Chosen != nil:
 		r.Chosen = b.Chosen.Template.Raw
-		if !strings.Contains(r.Chosen, "{turn") {
-			rd.say(b.Chosen.Span, "this name is the same for every item", `put a number into it: "GP{turn}"`)
+		if !strings.Contains(r.Chosen, "{turn") && !called.MatchString(r.Chosen) {
+			rd.say(b.Chosen.Span, "this name is the same for every item", `put a number into it: "GP{turn}", or a function: "GP{uuid()}"`)
 		}
 	}
 	if b.By != nil {
-		r.By = b.By.Raw
+		r.By, r.listedBy = b.By.Raw, b.Path != nil
+	}
+	r.CreateHeader = b.CreateHeader
+	if b.Create != nil {
+		r.InCreate = b.Create.Raw
+	}
+}
+
+// revision takes in what a write must carry.
+func (rd *reader) revision(b *syntax.Revision) {
+	rd.r.Revision = b
+	for _, c := range []*syntax.Carried{&b.As, b.OnDelete} {
+		if c != nil && c.Path != nil && memberPath(strings.TrimPrefix(c.Path.Raw, "$.")) != c.Path.Raw {
+			rd.say(rd.span("revision"), "a body carries the revision in a member of its own", "write as $._rev")
+		}
+	}
+	if b.OnDelete != nil && b.OnDelete.Path != nil || b.OnDelete == nil && b.As.Path != nil && rd.r.Supports("delete") {
+		rd.say(rd.span("revision"), "a DELETE has no body that could carry the revision", "write on delete as query rev, or on delete as header If-Match")
+	}
+}
+
+// outerName finds items of other resources in a text.
+var outerName = regexp.MustCompile(`\{([A-Za-z_]\w*)\.`)
+
+// others finds the resources of which an item is made first, since an example
+// or a path names one.
+func (rd *reader) others(known map[string]*Resource) {
+	r := rd.r
+	texts := []string{r.Collection, r.Item, r.ListPath, r.Chosen, r.FilterFor}
+	for _, e := range []*Example{r.Make, r.Remake, r.Amend} {
+		if e != nil {
+			texts = append(texts, e.Text)
+		}
+	}
+	under := ""
+	if rd.under != nil {
+		under = rd.under.Body.(*syntax.Under).Name
+	}
+	for _, text := range texts {
+		for _, m := range outerName.FindAllStringSubmatch(text, -1) {
+			other := known[m[1]]
+			if m[1] == under || other == nil || slices.Contains(r.Needs, other) {
+				continue
+			}
+			if !other.creates() {
+				rd.say(r.Statement.Span, "no "+other.Name+" can be made, and an item of it is named here: that resource has no `make`", "write one")
+				continue
+			}
+			r.Needs = append(r.Needs, other)
+		}
 	}
 }
 
@@ -386,7 +502,7 @@ func (rd *reader) names() {
 	for _, list := range []struct {
 		word  string
 		names []string
-	}{{"required", r.Required}, {"unique", r.Unique}, {"hidden", r.Hidden}} {
+	}{{"required", append(slices.Clone(r.Required), r.OnCreate...)}, {"unique", r.Unique}, {"hidden", r.Hidden}} {
 		for _, n := range list.names {
 			if !has(n) {
 				rd.say(rd.span(list.word), "`make` has no member `"+n+"`, which is "+list.word, "add it to `make`, or take it out of `"+list.word+"`")

@@ -3,6 +3,7 @@ package resource
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"usualpath/internal/core/syntax"
@@ -14,6 +15,8 @@ type script struct {
 	*Resource
 	check *Check
 	level string
+	// of tells items of another origin apart, in the title.
+	of string
 	// observes come before the steps, and so do the lets; after is the clean-up.
 	observes    []string
 	lets        []binding
@@ -23,6 +26,10 @@ type script struct {
 	watched bool
 	// had is set once there is an item to start from.
 	had bool
+	// revisions counts the reads of revisions.
+	revisions int
+	// left are the items that are cleaned up already.
+	left []string
 	// tried is the title of the last attempt, whose item is still to be removed.
 	tried string
 	// pending are lines for the start of the next step: names that need what an
@@ -31,6 +38,19 @@ type script struct {
 }
 
 func (s *script) step(title string, lines ...line) {
+	now := len(s.body)
+	lines = s.revised(&s.body, lines...)
+	if len(s.body) > now {
+		s.body[now].lines = append(s.pending, s.body[now].lines...)
+	} else {
+		lines = append(s.pending, lines...)
+	}
+	s.pending = nil
+	s.body = append(s.body, step{title, lines})
+}
+
+// first adds a step that writes what is not there yet.
+func (s *script) first(title string, lines ...line) {
 	s.body = append(s.body, step{title, append(s.pending, lines...)})
 	s.pending = nil
 }
@@ -38,7 +58,9 @@ func (s *script) step(title string, lines ...line) {
 // cleanup adds a step that runs whatever happened before. Later ones come
 // first: what depends on an item goes before the item.
 func (s *script) cleanup(title string, lines ...line) {
-	s.after = append([]step{{title, lines}}, s.after...)
+	var before []step
+	lines = s.revised(&before, lines...)
+	s.after = slices.Concat(before, []step{{title, lines}}, s.after)
 }
 
 func (s *script) let(name, text string) {
@@ -76,6 +98,9 @@ func (s *script) text() string {
 	title := s.Name + " " + s.check.ID()
 	if s.level != s.check.Level {
 		title += ", " + s.level
+	}
+	if s.of != "" {
+		title += ", " + s.of
 	}
 	fmt.Fprintf(&b, "scenario %s\n", quoted(title))
 	fmt.Fprintf(&b, "  about %s\n", quoted(s.check.Because()))
@@ -126,12 +151,42 @@ func (s *script) at(id string) string {
 // coll is the path of the collection.
 func (s *script) coll() string { return s.parented(s.Collection) }
 
-// parented puts the parent's names into a path.
+// list is the path at which the items are listed.
+func (s *script) list() string {
+	if s.ListPath != "" {
+		return s.parented(s.ListPath)
+	}
+	return s.coll()
+}
+
+// parented puts the names of items of other resources into a text.
 func (s *script) parented(path string) string {
-	for p := s.Under; p != nil; p = p.Under {
+	for _, p := range s.outer() {
 		path = strings.ReplaceAll(path, "{"+p.Name+".", "{"+p.Name+"_")
 	}
 	return path
+}
+
+// outer are the resources of which an item is made first: those that it is
+// under, and those that its examples and paths name, with theirs.
+func (r *Resource) outer() []*Resource {
+	var out []*Resource
+	for _, p := range r.before() {
+		for _, one := range append(p.outer(), p) {
+			if !slices.Contains(out, one) {
+				out = append(out, one)
+			}
+		}
+	}
+	return out
+}
+
+// before are the resources that it names itself.
+func (r *Resource) before() []*Resource {
+	if r.Under == nil {
+		return r.Needs
+	}
+	return append([]*Resource{r.Under}, r.Needs...)
 }
 
 // inItem is a path that is relative to an item, in the item's own answer.
@@ -140,10 +195,19 @@ func (r *Resource) inItem(path string) string { return r.Content + strings.TrimP
 // idPath is where an answer shows the item's identity; "" where that is not
 // known.
 func (r *Resource) idPath() string {
-	if r.By == "" {
-		return ""
+	if id := r.identity(); id != "" {
+		return r.inItem(id)
 	}
-	return r.inItem(r.By)
+	return ""
+}
+
+// identity is the JSONPath of the identity in the item itself; "" where that is
+// not known.
+func (r *Resource) identity() string {
+	if r.Identity != "" || r.listedBy {
+		return r.Identity
+	}
+	return r.By
 }
 
 // keepID keeps the identity of what an answer shows.
@@ -151,7 +215,12 @@ func (r *Resource) keepID(name string) line { return keep(name + " from " + r.id
 
 // identitySource is where the answer to a create tells the item's identity.
 func (r *Resource) identitySource() string {
-	if r.Header != "" {
+	switch {
+	case r.CreateHeader != "":
+		return "header " + r.CreateHeader + " last segment"
+	case r.InCreate != "":
+		return r.InCreate
+	case r.Header != "":
 		return "header " + r.Header
 	}
 	return r.inItem(r.Identity)
@@ -181,7 +250,11 @@ func (s *script) turns() {
 }
 
 // example is a body for item number k.
-func (s *script) example(e *Example, k int) string { return turned(e.Text, later(k)) }
+func (s *script) example(e *Example, k int) string { return s.turned(e.Text, later(k)) }
+
+// turned is a text of the resource with another expression in place of {turn},
+// and with the items of other resources that are made first.
+func (s *script) turned(text, by string) string { return s.parented(turned(text, by)) }
 
 // bodyLine sends a JSON value, with the media type of the example.
 func bodyLine(e *Example, text string) line {
@@ -192,18 +265,20 @@ func bodyLine(e *Example, text string) line {
 }
 
 // chosen is the name that the client gives to item number k.
-func (s *script) chosen(k int) string { return turned(s.Chosen, later(k)) }
+func (s *script) chosen(k int) string { return s.turned(s.Chosen, later(k)) }
 
 // parent makes what the collection belongs to.
 func (s *script) parent() {
-	if s.Under == nil || s.bound(s.Under.Name+"_turn") {
-		return
+	for _, p := range s.outer() {
+		if !s.bound(p.Name + "_turn") {
+			s.parentOf(p)
+		}
 	}
-	p := s.Under
+}
+
+// parentOf makes one item of another resource.
+func (s *script) parentOf(p *Resource) {
 	up := &script{Resource: p, check: s.check}
-	up.parent()
-	s.lets = append(s.lets, up.lets...)
-	s.body = append(s.body, up.body...)
 	id := p.Name + "_id"
 	turn := p.Name + "_turn"
 	lo, hi := 100_000, 899_999
@@ -211,21 +286,26 @@ func (s *script) parent() {
 		lo, hi = 10, 85
 	}
 	s.let(turn, fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
-	body := bodyLine(p.Make, turned(p.Make.Text, turn))
+	body := bodyLine(p.Make, up.turned(p.Make.Text, turn))
 	at := strings.ReplaceAll(up.parented(p.Item), "{id}", "{"+id+"}")
+	kept := []line{p.keepID(id)}
 	if p.Header != "" {
-		at = "{" + id + "}"
+		// The URL is the item's; what is below it goes by its last segment.
+		kept = []line{keep(id + " from header " + p.Header + " last segment")}
+		if p.Item == p.Collection+"/{id}" {
+			kept = append(kept, p.keepID(id+"_at"))
+			at = "{" + id + "_at}"
+		}
 	}
 	if p.makesByName() {
-		name := turned(p.Chosen, turn)
-		s.step("find a free place for one of "+p.Name, send("GET", strings.ReplaceAll(up.parented(p.Item), "{id}", name)), need("status 404 or 410"))
-		s.step("make one of "+p.Name, letLine(id, inQuotes(name)), send("PUT", at), body, need("status 2xx"))
+		s.let(id, inQuotes(up.turned(p.Chosen, turn)))
+		s.step("find a free place for one of "+p.Name, send("GET", at), need("status 404 or 410"))
+		s.first("make one of "+p.Name, send("PUT", at), body, need("status 2xx"))
 	} else {
-		s.step("make one of "+p.Name, send("POST", up.parented(p.Collection)), body, need("status 2xx"), p.keepID(id))
+		s.step("make one of "+p.Name, append([]line{send("POST", up.parented(p.Collection)), body, need("status 2xx")}, kept...)...)
 	}
-	s.after = append(s.after, up.after...)
 	if p.Supports("delete") {
-		s.cleanup("take one of "+p.Name+" away", send("DELETE", at))
+		s.cleanup("take one of "+p.Name+" away", up.revised(&s.after, send("DELETE", at))...)
 	}
 }
 
@@ -258,12 +338,33 @@ func (s *script) makeOne(k int, lines ...line) {
 	id, made := itemNames[k], madeNames[k]
 	s.let(made, s.example(s.Make, k))
 	if s.makesByName() {
-		s.free(k)
-		s.step("make "+ordinals[k], append([]line{letLine(id, inQuotes(s.chosen(k))), send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), need("status 2xx")}, lines...)...)
+		s.let(id, inQuotes(s.chosen(k)))
+		s.free(k, id)
+		s.first("make "+ordinals[k], append([]line{send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), need("status 2xx")}, lines...)...)
 	} else {
 		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need("status 2xx"), s.keepID(id)}, lines...)...)
 	}
+	if s.Ready != "" && s.Supports("read") {
+		s.step("wait for "+ordinals[k], when("status 202"+of("make "+ordinals[k])), send("GET", s.at(id)), s.inTime(), need("status 200"))
+	}
 	s.leave(id)
+}
+
+// atOnce is the condition of what shows right after a create; nothing where all
+// does.
+func (s *script) atOnce() string {
+	if s.Ready == "" {
+		return ""
+	}
+	return " when status 200 or 201"
+}
+
+// inTime repeats a request until what was answered 202 shows.
+func (s *script) inTime() line {
+	if s.Ready != "" {
+		return retry("for " + s.Ready + " every 100ms")
+	}
+	return retry("for 5s every 100ms")
 }
 
 // attempted is the number of the item that attempts are about, where the client
@@ -280,7 +381,7 @@ func (s *script) stray() string {
 
 // free looks whether a chosen name is still to be had, so that nothing of the
 // user's is written over.
-func (s *script) free(k int) {
+func (s *script) free(k int, id string) {
 	title := "find a free place"
 	switch {
 	case k == attempted:
@@ -288,12 +389,15 @@ func (s *script) free(k int) {
 	case k > 0:
 		title += " for " + ordinals[k]
 	}
-	s.step(title,
-		send("GET", strings.ReplaceAll(s.parented(s.Item), "{id}", s.chosen(k))), need("status 404 or 410"))
+	s.step(title, send("GET", s.at(id)), need("status 404 or 410"))
 }
 
 // leave cleans an item up.
 func (s *script) leave(id string) {
+	if slices.Contains(s.left, id) {
+		return
+	}
+	s.left = append(s.left, id)
 	if s.Supports("delete") {
 		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + id}[id == "id"], send("DELETE", s.at(id)))
 	}
@@ -310,7 +414,7 @@ func (s *script) have() {
 		return
 	}
 	s.parent()
-	s.step("look at the list", send("GET", s.coll()), need("status 200"), need(s.Members+" count 1.."), keep("ids from "+s.Members+strings.TrimPrefix(s.By, "$")))
+	s.step("look at the list", send("GET", s.list()), need("status 200"), need(s.Members+" count 1.."), keep("ids from "+s.Members+strings.TrimPrefix(s.By, "$")))
 	s.soon("id", "{nth(ids, 1)}")
 }
 
@@ -336,13 +440,14 @@ func (s *script) attempt(title string, lines ...line) {
 		if s.strays == 1 {
 			s.parent()
 			s.turns()
-			s.free(attempted)
-			lines = append([]line{letLine("place", inQuotes(s.chosen(attempted))), send("PUT", s.at("place"))}, lines...)
+			s.let("place", inQuotes(s.chosen(attempted)))
+			s.free(attempted, "place")
+			lines = append([]line{send("PUT", s.at("place"))}, lines...)
 			s.leave("place")
 		} else {
 			lines = append([]line{send("PUT", s.at("place"))}, lines...)
 		}
-		s.step(title, lines...)
+		s.first(title, lines...)
 		return
 	}
 	s.parent()
@@ -354,6 +459,9 @@ func (s *script) attempt(title string, lines ...line) {
 		claims = len(all)
 	}
 	s.step(title, slices.Insert(all, claims, s.keepID(stray).ifThere())...)
+	if s.Ready != "" && s.Supports("read") {
+		s.step("wait for what came of: "+title, when("status 202"+of(title)), when("{"+stray+"} exists"), send("GET", s.at(stray)), s.inTime(), need("status 200"))
+	}
 	if s.Supports("delete") {
 		s.cleanup("take away what came of: "+title, when("status 2xx of "+quoted(title)), send("DELETE", s.at(stray)))
 	}
@@ -381,6 +489,15 @@ func (r *Resource) accepts(what, otherwise string) string {
 	return otherwise
 }
 
+// goneLines say of an answer that what was deleted is not there, or is what a
+// deleted item may still be.
+func (s *script) goneLines(word string) []line {
+	if s.Gone == "" {
+		return []line{says(word, "status "+s.gone())}
+	}
+	return []line{says(word, "status "+s.gone()+" or 200"), says(word, s.subject()+" is "+s.Gone+" when status 200")}
+}
+
 // gone are the statuses of what is not there.
 func (r *Resource) gone() string { return r.accepts("missing", "404 or 410") }
 
@@ -397,7 +514,7 @@ func (s *script) observe(loose bool) bool {
 		return false
 	}
 	s.watched = true
-	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.coll()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.paged()+"\n")
+	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.list()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.paged()+"\n")
 	return true
 }
 
@@ -414,7 +531,7 @@ func (s *script) observeOthers(id string) bool {
 	if !s.Supports("list") || s.By == "" || s.Header != "" {
 		return false
 	}
-	s.observes = append(s.observes, "  observe others at "+s.coll()+s.listing("{"+id+"}")+s.ignoring(false, func(p string) string { return p })+s.paged()+"\n")
+	s.observes = append(s.observes, "  observe others at "+s.list()+s.listing("{"+id+"}")+s.ignoring(false, func(p string) string { return p })+s.paged()+"\n")
 	return true
 }
 
@@ -429,15 +546,20 @@ func (s *script) observeItem(id string, loose bool) {
 // parents among them.
 func (s *script) guards() string {
 	out := ""
-	if s.Under != nil {
-		out = (&script{Resource: s.Under}).guards()
-	}
-	switch {
-	case s.Disposable:
-	case s.Supports("list") && s.By != "":
-		out += "  guard " + s.coll() + s.listing("") + s.ignoring(true, func(p string) string { return p }) + s.paged() + "\n"
-	default:
-		out += "  guard " + s.coll() + "\n"
+	for _, p := range append(s.outer(), s.Resource) {
+		one := &script{Resource: p}
+		switch {
+		case p.Disposable:
+			continue
+		case p.Supports("list") && p.By != "":
+			out += "  guard " + one.list() + one.listing("") + one.ignoring(true, func(p string) string { return p }) + one.paged() + "\n"
+			if p.ListPath == "" {
+				continue
+			}
+			fallthrough
+		default:
+			out += "  guard " + one.coll() + "\n"
+		}
 	}
 	return out
 }
@@ -446,6 +568,9 @@ func (s *script) listing(without string) string {
 	out := ""
 	if s.Members != "$[*]" {
 		out = " in " + s.ListAt
+	}
+	if s.MembersIfThere {
+		out += " if there"
 	}
 	out += " by " + s.By
 	if without != "" {
@@ -473,10 +598,31 @@ func (s *script) ignoring(loose bool, place func(string) string) string {
 }
 
 func (s *script) paged() string {
-	if len(s.Paging) == 2 {
-		return " paging " + strings.Join(s.Paging, ", ")
+	if text := syntax.PagingText(s.Paging); text != "" {
+		return " " + text
 	}
 	return ""
+}
+
+// isList says of a list's answer that it is one.
+func (s *script) isList(when string) line {
+	if s.MembersIfThere && when == "" {
+		return expect(s.ListAt + " is array when " + s.ListAt + " exists")
+	}
+	return expect(s.ListAt + " is array" + when)
+}
+
+// page are the query lines of the page number n, from 0, of a size; nil where
+// pages cannot be asked for.
+func (s *script) page(size, n int) []line {
+	p := s.Paging
+	switch {
+	case p == nil || len(p.Names) != 2:
+		return nil
+	case p.By == "offset":
+		return []line{queryLine(p.Names[0], strconv.Itoa(size)), queryLine(p.Names[1], strconv.Itoa(size*n))}
+	}
+	return []line{queryLine(p.Names[0], strconv.Itoa(size)), queryLine(p.Names[1], strconv.Itoa(p.From+n))}
 }
 
 // memberPath is the JSONPath of a member by name.
@@ -498,20 +644,36 @@ func (s *script) unchanged(when string) line {
 // shows says of an answer, with expect or prefer, that it shows what was sent
 // under a name.
 func (s *script) shows(word, made string) line {
-	if s.Reads != "" {
+	e := s.exampleOf(made)
+	if s.Reads != "" && (!s.ReadsSome || e == nil || len(e.Fields) == 0) {
 		return says(word, s.subject()+" is "+s.Reads)
 	}
-	e := s.exampleOf(made)
-	if len(s.Hidden) == 0 || e == nil || len(e.Fields) == 0 {
+	form := e != nil && !e.json()
+	if s.Reads == "" && !form && (len(s.Hidden) == 0 || e == nil || len(e.Fields) == 0) {
 		return s.covers(word, "{"+made+"}")
 	}
 	var parts []string
 	for _, f := range e.Fields {
-		if !slices.Contains(s.Hidden, f.Name) {
+		// A form has texts only: what else it may read as is not known.
+		if s.readsAsSent(f.Name) && (!form || f.Kind == syntax.String) {
 			parts = append(parts, quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
 	}
-	return s.covers(word, "{ "+strings.Join(parts, ", ")+" }")
+	if s.Reads == "" {
+		return s.covers(word, "{ "+strings.Join(parts, ", ")+" }")
+	}
+	// Its own members by the shape, all others as they were sent.
+	inner := strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(strings.TrimSpace(s.Reads), "}"), " "))
+	inner = strings.TrimSuffix(strings.TrimSpace(strings.TrimSuffix(inner, "...")), ",")
+	return says(word, s.subject()+" is "+strings.TrimSpace(inner)+strings.Join(append([]string{""}, append(parts, "...")...), ", ")+" }")
+}
+
+// readsAsSent tells whether a member is read as it was sent.
+func (r *Resource) readsAsSent(name string) bool {
+	if slices.Contains(r.Hidden, name) {
+		return false
+	}
+	return r.Reads == "" || r.ReadsSome && !slices.Contains(r.readMembers, name)
 }
 
 func (s *script) exampleOf(made string) *Example {

@@ -109,6 +109,23 @@ var functions = map[string]function{
 		}
 		return a[0].Items[n-1], nil
 	}},
+	"with_member": {3, 3, `with_member(boat, "name", "Tern")`, "an object with one member more, or another value for it", func(_ *World, a []*value.Value) (*value.Value, error) {
+		if a[0].Kind != value.Object || a[1].Kind != value.String {
+			return nil, fmt.Errorf("with_member() takes an object, a member's name and its value, not %s", value.Cut(a[0].String(), 40))
+		}
+		out, done := value.NewObject(), false
+		for i, n := range a[0].Names {
+			v := a[0].Items[i]
+			if n == a[1].Text {
+				v, done = a[2], true
+			}
+			out.Add(n, v)
+		}
+		if !done {
+			out.Add(a[1].Text, a[2])
+		}
+		return out, nil
+	}},
 	"join": {2, 2, `join(tags, ", ")`, "the elements of a list as one text, with another between them", func(_ *World, a []*value.Value) (*value.Value, error) {
 		if a[0].Kind != value.Array {
 			return nil, fmt.Errorf("join() takes a list, not %s", value.Cut(a[0].String(), 40))

@@ -39,6 +39,8 @@ func (s *Snapshot) Only(keys []string) *Snapshot {
 type View struct {
 	In, By   *jsonpath.Query
 	Ignoring []*jsonpath.Query
+	// IfThere lets an answer leave out what In selects.
+	IfThere bool
 	// Without is the key of a member that is left out, nil for none.
 	Without *value.Value
 }
@@ -63,6 +65,12 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 	nodes := v.In.Select(body)
 	if len(nodes) == 1 && nodes[0].Value.Kind == value.Array {
 		return nodes[0].Value.Items, nil
+	}
+	if len(nodes) == 0 && v.IfThere {
+		return nil, nil
+	}
+	if len(nodes) == 1 && v.IfThere && nodes[0].Value.Kind == value.Null {
+		return nil, nil
 	}
 	if len(nodes) == 0 && v.In.Singular() {
 		return nil, fmt.Errorf("%s selects nothing in %s", v.In, value.Cut(body.String(), 80))
@@ -102,6 +110,15 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 		s.Members[key] = m
 	}
 	return nil
+}
+
+// Key is what tells a member from others, "" where nothing does.
+func (v View) Key(m *value.Value) string {
+	nodes := v.By.Select(m)
+	if len(nodes) != 1 {
+		return ""
+	}
+	return nodes[0].Value.Key()
 }
 
 // Identities are what tells the members of a snapshot apart, as plain text, of

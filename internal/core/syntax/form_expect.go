@@ -130,7 +130,7 @@ type Keep struct {
 	// a header, decoded.
 	Secret, Last bool
 	Name         string
-	NameSpan       Span
+	NameSpan     Span
 	// From is path, header, cookie, status, body, text or xml.
 	From    string
 	Path    *Path

@@ -1,7 +1,5 @@
 package syntax
 
-import "strings"
-
 // Observe is `observe NAME at PATH in P by P ignoring P, …`.
 type Observe struct {
 	Name     string
@@ -11,11 +9,13 @@ type Observe struct {
 	// Without is the key of a member that is left out.
 	Without  *Node
 	Ignoring []*Path
-	// Paging names the query parameters `paging limit, offset`.
-	Paging []string
+	// IfThere lets the answer leave out the list.
+	IfThere bool
+	// Paging stands last.
+	Paging Paging
 }
 
-var _ = form(Form{Word: "observe", In: InFile | InHead, Usage: "observe NAME at PATH [in JSONPATH] [by JSONPATH] [without VALUE] [ignoring JSONPATH, …] [paging LIMIT, OFFSET]",
+var _ = form(Form{Word: "observe", In: InFile | InHead, Usage: "observe NAME at PATH [in JSONPATH [if there]] [by JSONPATH] [without VALUE] [ignoring JSONPATH, …] [paging WAY]",
 	Help: "Makes a GET part of the visible state, which effects are about.", Example: `observe name at /path by $.id`}, func() Body { return &Observe{} })
 
 func (b *Observe) read(p *parser) {
@@ -41,6 +41,9 @@ func (b *Observe) clauses(p *parser, form string) {
 		switch {
 		case p.takeWord("in"):
 			b.In = p.path()
+			if !p.failed && p.takeWord("if") {
+				b.IfThere = p.needWord("there", "observe boats at /boats in $.boats if there by $.id")
+			}
 		case p.takeWord("by"):
 			b.By = p.path()
 		case p.takeWord("without"):
@@ -48,12 +51,7 @@ func (b *Observe) clauses(p *parser, form string) {
 		case p.takeWord("ignoring"):
 			b.Ignoring = p.paths()
 		case p.takeWord("paging"):
-			for _, n := range p.names("a query parameter") {
-				b.Paging = append(b.Paging, n.Name)
-			}
-			if !p.failed && len(b.Paging) != 2 {
-				p.failHere("paging names two query parameters", "write paging limit, offset")
-			}
+			b.Paging.read(p)
 		default:
 			p.failHere("expected `in`, `by`, `without`, `ignoring` or `paging`, found "+p.found(), form)
 		}
@@ -74,6 +72,9 @@ func (b *Observe) printClauses(l *layout) {
 		if one.path != nil {
 			l.write(one.word, one.path.Raw)
 		}
+		if one.word == "in" && b.IfThere {
+			l.write("if there")
+		}
 	}
 	if b.Without != nil {
 		l.write("without")
@@ -82,8 +83,9 @@ func (b *Observe) printClauses(l *layout) {
 	if len(b.Ignoring) > 0 {
 		l.write("ignoring", joinPaths(b.Ignoring))
 	}
-	if len(b.Paging) > 0 {
-		l.write("paging", strings.Join(b.Paging, ", "))
+	if b.Paging.By != "" {
+		l.write("paging")
+		b.Paging.print(l)
 	}
 }
 
@@ -93,6 +95,7 @@ func (b *Observe) walk(w walker) {
 	w.path(b.By)
 	w.node(b.Without)
 	w.paths(b.Ignoring)
+	b.Paging.walk(w)
 }
 
 // ObserveText is an observation on one line, as written in a file.
@@ -102,12 +105,12 @@ func ObserveText(b *Observe) string {
 	return l.b.String()
 }
 
-// Guard is `guard PATH in P by P ignoring P, … paging limit, offset`: a list
+// Guard is `guard PATH in P by P ignoring P, … paging …`: a list
 // whose members are not written to when they were there before. Of has no name;
 // without `by` the list cannot be looked at, and only its path is held.
 type Guard struct{ Of *Observe }
 
-var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH] [by JSONPATH] [ignoring JSONPATH, …] [paging LIMIT, OFFSET]",
+var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH [if there]] [by JSONPATH] [ignoring JSONPATH, …] [paging WAY]",
 	Help: "What is listed there before the first write is neither written to nor removed.", Example: `guard /boats by $.id`}, func() Body { return &Guard{Of: &Observe{}} })
 
 func (b *Guard) read(p *parser) {

@@ -2,10 +2,12 @@ package syntax
 
 import "strings"
 
-// Collection is `collection PATH`, ItemPath is `item PATH`.
+// Collection is `collection PATH`, ItemPath is `item PATH`, ListPath is `list
+// PATH`.
 type (
 	Collection struct{ target }
 	ItemPath   struct{ target }
+	ListPath   struct{ target }
 )
 
 var (
@@ -13,6 +15,8 @@ var (
 		Example: `collection /boats`}, func() Body { return &Collection{target{word: "collection"}} })
 	_ = form(Form{Word: "item", In: InResource, Usage: "item PATH", Help: "Where one item is, with `{id}` in it; without this line the collection's path and `/{id}`.",
 		Example: `item /boats/{id}`}, func() Body { return &ItemPath{target{word: "item"}} })
+	_ = form(Form{Word: "list", In: InResource, Usage: "list PATH", Help: "Where items are listed, when that is not where they are made.",
+		Example: `list /boats/all`}, func() Body { return &ListPath{target{word: "list"}} })
 )
 
 type target struct {
@@ -26,16 +30,36 @@ func (b *target) walk(w walker)   { w.template(b.Path) }
 
 // Members is `members JSONPATH`, ItemContent is `content JSONPATH`.
 type (
-	Members     struct{ where }
+	Members struct {
+		where
+		IfThere bool
+	}
 	ItemContent struct{ where }
+	Total       struct{ where }
 )
 
 var (
-	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH", Help: "The members in the list's answer; `$[*]` without this line.",
+	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH [if there]", Help: "The members in the list's answer; `$[*]` without this line. With `if there` an empty list may leave the member out.",
 		Example: `members $.boats[*]`}, func() Body { return &Members{} })
 	_ = form(Form{Word: "content", In: InResource, Usage: "content JSONPATH", Help: "The item in its own answer; `$` without this line.",
 		Example: `content $.boat`}, func() Body { return &ItemContent{} })
+	_ = form(Form{Word: "total", In: InResource, Usage: "total JSONPATH", Help: "The member of the list's answer that counts all items.",
+		Example: `total $.total`}, func() Body { return &Total{} })
 )
+
+func (b *Members) read(p *parser) {
+	b.where.read(p)
+	if !p.failed && p.takeWord("if") {
+		b.IfThere = p.needWord("there", "members $.boats[*] if there")
+	}
+}
+
+func (b *Members) print(l *layout) {
+	b.where.print(l)
+	if b.IfThere {
+		l.write("if there")
+	}
+}
 
 type where struct{ Path *Path }
 
@@ -88,17 +112,20 @@ func (b *Listing) walk(walker)     {}
 // operations, PagedBy query parameters.
 type (
 	Assigned struct{ Listing }
-	Required struct{ Listing }
+	Required struct {
+		Listing
+		OnCreate bool
+	}
 	Unique   struct{ Listing }
 	Hidden   struct{ Listing }
 	Supports struct{ Listing }
-	PagedBy  struct{ Listing }
+	PagedBy  struct{ Paging }
 )
 
 var (
 	_ = form(Form{Word: "assigned", In: InResource, Usage: "assigned NAME, …", Help: "Members that the service sets.",
 		Example: `assigned id, registered_at`}, func() Body { return &Assigned{} })
-	_ = form(Form{Word: "required", In: InResource, Usage: "required NAME, …", Help: "Members that must be there.",
+	_ = form(Form{Word: "required", In: InResource, Usage: "required NAME, … [on create]", Help: "Members that must be there; with `on create` only in what items are made of. Several lines add up.",
 		Example: `required name, length_m`}, func() Body { return &Required{} })
 	_ = form(Form{Word: "unique", In: InResource, Usage: "unique NAME, …", Help: "Members that no two items share.",
 		Example: `unique name`}, func() Body { return &Unique{} })
@@ -106,8 +133,8 @@ var (
 		Example: `hidden pin`}, func() Body { return &Hidden{} })
 	_ = form(Form{Word: "supports", In: InResource, Usage: "supports OPERATION, …", Help: "The operations: list, create, read, replace, amend, delete. Without this line: those with an example, and then only methods that such a path never has are tried as unsupported.",
 		Example: `supports list, create, read, replace, amend, delete`}, func() Body { return &Supports{} })
-	_ = form(Form{Word: "paging", In: InResource, Usage: "paging LIMIT, OFFSET", Help: "The query parameters that page the list.",
-		Example: `paging limit, offset`}, func() Body { return &PagedBy{} })
+	_ = form(Form{Word: "paging", In: InResource, Usage: "paging LIMIT, OFFSET, or paging by WAY", Help: "How the list is walked: `by offset limit, offset`, `by page per_page, page from 1`, `by cursor after from $.next` or `by link`; a parameter's name may be in quotes.",
+		Example: `paging by offset limit, offset`}, func() Body { return &PagedBy{} })
 )
 
 func (b *Supports) read(p *parser) {
@@ -122,10 +149,17 @@ func (b *Supports) read(p *parser) {
 	}
 }
 
-func (b *PagedBy) read(p *parser) {
+func (b *Required) read(p *parser) {
 	b.Listing.read(p)
-	if !p.failed && len(b.Items) != 2 {
-		p.failHere("paging names two query parameters", "write paging limit, offset")
+	if !p.failed && p.takeWord("on") {
+		b.OnCreate = p.needWord("create", "required name on create")
+	}
+}
+
+func (b *Required) print(l *layout) {
+	b.Listing.print(l)
+	if b.OnCreate {
+		l.write("on create")
 	}
 }
 
@@ -142,12 +176,47 @@ func (b *Volatile) walk(w walker)   { w.paths(b.List) }
 // Reads is the shape that a made item reads as.
 type Reads struct{ Shape *Node }
 
-var _ = form(Form{Word: "reads", In: InResource, Usage: "reads SHAPE", Help: "What a made item reads as, where that is not what was sent.",
+var _ = form(Form{Word: "reads", In: InResource, Usage: "reads SHAPE", Help: "What a made item reads as, where that is not what was sent. An object with `...` says so of its own members; all others read as they were sent.",
 	Example: `reads { "id": integer, ... }`}, func() Body { return &Reads{} })
 
 func (b *Reads) read(p *parser)  { b.Shape = p.needShape() }
 func (b *Reads) print(l *layout) { l.node(b.Shape) }
 func (b *Reads) walk(w walker)   { w.node(b.Shape) }
+
+// Gone is the shape that a deleted item may still read as.
+type Gone struct{ Shape *Node }
+
+var _ = form(Form{Word: "gone", In: InResource, Usage: "gone SHAPE", Help: "What a deleted item may still read as: a state, not an absence.",
+	Example: `gone { "state": "sold", ... }`}, func() Body { return &Gone{} })
+
+func (b *Gone) read(p *parser)  { b.Shape = p.needShape() }
+func (b *Gone) print(l *layout) { l.node(b.Shape) }
+func (b *Gone) walk(w walker)   { w.node(b.Shape) }
+
+// KeepsChildren is `keeps children`.
+type KeepsChildren struct{}
+
+var _ = form(Form{Word: "keeps", In: InResource, Usage: "keeps children", Help: "Deleting an item leaves what is below it.",
+	Example: `keeps children`}, func() Body { return &KeepsChildren{} })
+
+func (b *KeepsChildren) read(p *parser)  { p.needWord("children", "keeps children") }
+func (b *KeepsChildren) print(l *layout) { l.write("children") }
+func (b *KeepsChildren) walk(walker)     {}
+
+// ReadyWithin is `ready within D`.
+type ReadyWithin struct{ In Duration }
+
+var _ = form(Form{Word: "ready", In: InResource, Usage: "ready within DURATION", Help: "A write that is answered 202 shows within that time; 5 s without this line.",
+	Example: `ready within 2s`}, func() Body { return &ReadyWithin{} })
+
+func (b *ReadyWithin) read(p *parser) {
+	if p.needWord("within", "ready within 2s") {
+		b.In = p.duration("ready within 2s")
+	}
+}
+
+func (b *ReadyWithin) print(l *layout) { l.write("within", b.In.Raw) }
+func (b *ReadyWithin) walk(walker)     {}
 
 // Under is `under RESOURCE`.
 type Under struct{ Named }
@@ -179,12 +248,18 @@ type Identity struct {
 	Path   *Path
 	Header string
 	Chosen *Node
-	// By tells the members of the list apart, where Path does not.
-	By *Path
+	// By tells the members of the list apart, where Path does not; list is the
+	// word for it.
+	By   *Path
+	list string
+	// Create is where the answer to a create shows it, and CreateHeader the header
+	// whose last segment does.
+	Create       *Path
+	CreateHeader string
 }
 
-var _ = form(Form{Word: "identity", In: InResource, Usage: `identity JSONPATH, identity header NAME [by JSONPATH], or identity chosen "NAME" [by JSONPATH]`,
-	Help:    "What tells items apart: a member (`$.id` without this line), the Location of a create, or a name with `{turn}` that the client gives with PUT. `by` is its place in the list.",
+var _ = form(Form{Word: "identity", In: InResource, Usage: `identity JSONPATH [in list JSONPATH] [in create JSONPATH, or in create header NAME], identity header NAME [by JSONPATH], or identity chosen "NAME" [by JSONPATH]`,
+	Help:    "What tells items apart: a member (`$.id` without this line), the Location of a create, or a name with `{turn}` that the client gives with PUT. `in list` (or `by`) is its place in a member of the list, `in create` in the answer to a create; of a header the last segment counts. A second line with `chosen` is for items that PUT makes beside those that POST makes.",
 	Example: `identity $.id`}, func() Body { return &Identity{} })
 
 func (b *Identity) read(p *parser) {
@@ -192,7 +267,6 @@ func (b *Identity) read(p *parser) {
 	switch {
 	case p.peek() == '$':
 		b.Path = p.path()
-		return
 	case p.takeWord("header"):
 		b.Header = p.headerName()
 	case p.takeWord("chosen"):
@@ -200,8 +274,20 @@ func (b *Identity) read(p *parser) {
 	default:
 		p.failHere("expected how an item is told from others, found "+p.found(), `write identity $.id, identity header Location, or identity chosen "GP{turn}"`)
 	}
-	if !p.failed && p.takeWord("by") {
-		b.By = p.path()
+	if !p.failed && b.Path == nil && p.takeWord("by") {
+		b.list, b.By = "by", p.path()
+	}
+	for !p.failed && p.takeWord("in") {
+		switch p.oneOf([]string{"list", "create"}, "`list` or `create`") {
+		case "list":
+			b.list, b.By = "in list", p.path()
+		case "create":
+			if p.takeWord("header") {
+				b.CreateHeader = p.headerName()
+			} else {
+				b.Create = p.path()
+			}
+		}
 	}
 }
 
@@ -216,13 +302,20 @@ func (b *Identity) print(l *layout) {
 		l.node(b.Chosen)
 	}
 	if b.By != nil {
-		l.write("by", b.By.Raw)
+		l.write(b.list, b.By.Raw)
+	}
+	if b.Create != nil {
+		l.write("in create", b.Create.Raw)
+	}
+	if b.CreateHeader != "" {
+		l.write("in create header", b.CreateHeader)
 	}
 }
 
 func (b *Identity) walk(w walker) {
 	w.path(b.Path)
 	w.path(b.By)
+	w.path(b.Create)
 	w.node(b.Chosen)
 }
 

@@ -1,0 +1,91 @@
+package resource
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/syntax"
+)
+
+// writesTo finds the item that a request writes to.
+var writesTo = regexp.MustCompile(`^send (PUT|PATCH|DELETE) (.*)$`)
+
+// revised adds what a write must carry of the item's last answer, where the
+// resource says so: the item is read right before, into steps.
+func (s *script) revised(steps *[]step, lines ...line) []line {
+	v := s.Revision
+	if v == nil || s.Item == "" {
+		return lines
+	}
+	i := slices.IndexFunc(lines, func(l line) bool { return l.place == request })
+	if i < 0 {
+		return lines
+	}
+	m := writesTo.FindStringSubmatch(lines[i].text)
+	if m == nil {
+		return lines
+	}
+	start, end, ok := strings.Cut(s.parented(s.Item), "{id}")
+	if !ok || !strings.HasPrefix(m[2], start+"{") || !strings.HasSuffix(m[2], end) {
+		return lines
+	}
+	id := strings.Trim(strings.TrimSuffix(strings.TrimPrefix(m[2], start), end), "{}")
+	as := v.As
+	if m[1] == "DELETE" && v.OnDelete != nil {
+		as = *v.OnDelete
+	}
+	if as.Header != "" && slices.ContainsFunc(lines, func(l line) bool {
+		return l.place == detail && strings.HasPrefix(strings.ToLower(l.text), "header "+strings.ToLower(as.Header)+":")
+	}) {
+		// The check sends one of its own.
+		return lines
+	}
+	rev := id + "_rev"
+	if !syntax.IsName(id) {
+		rev = fmt.Sprintf("rev_%d", s.revisions+1)
+	}
+	from := "header " + v.From.Header
+	if v.From.Path != nil {
+		from = s.inItem(v.From.Path.Raw)
+	}
+	if id == "nobody" {
+		// Nothing is there to have one.
+		return lines
+	}
+	s.revisions++
+	title := fmt.Sprintf("the revision of %s, before write %d", id, s.revisions)
+	conditions := slices.DeleteFunc(slices.Clone(lines), func(l line) bool { return l.place != before })
+	*steps = append(*steps, step{title, append(conditions, send("GET", m[2]), keep(rev+" from "+from).ifThere())})
+	out := slices.Clone(lines)
+	// What was not there before carries none.
+	switch {
+	case as.Header != "":
+		return slices.Insert(out, i+1, headerLine(as.Header+": {"+rev+"}"))
+	case as.Query != "":
+		return slices.Insert(out, i+1, queryLine(quotedName(as.Query), `"{`+rev+`}"`))
+	}
+	member := strings.TrimPrefix(as.Path.Raw, "$.")
+	for j, l := range out {
+		body, ok := strings.CutPrefix(l.text, "json ")
+		if l.place != detail || !ok {
+			continue
+		}
+		if name, plain := strings.CutPrefix(body, "{"); plain && !strings.HasPrefix(body, "{ ") {
+			name, rest, _ := strings.Cut(name, "}")
+			out[j].text = "json {with_member(" + name + ", " + quoted(member) + ", " + rev + ")}" + rest
+		} else if plain {
+			out[j].text = "json { " + quoted(member) + ": {" + rev + "}, " + strings.TrimPrefix(body, "{ ")
+		}
+	}
+	return out
+}
+
+// quotedName is a query parameter's name as it is written in a line.
+func quotedName(name string) string {
+	if syntax.IsName(name) {
+		return name
+	}
+	return quoted(name)
+}

@@ -1,0 +1,404 @@
+package tests
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// quay is a service that does most things in another way than the harbour.
+type quay struct {
+	mu    sync.Mutex
+	items map[string]map[string]any
+	order []string
+	next  int
+	quayManners
+}
+
+type quayManners struct {
+	// listed is the path of the list, wrapped the member that holds it; bare
+	// leaves the member out of an empty list; names lists names only.
+	listed, wrapped string
+	bare, names     bool
+	// made is what a create answers: "location", "ref", or the item.
+	made string
+	// key is the member of the identity.
+	key string
+	// form takes forms, and stores texts.
+	form bool
+	// pages is how the list pages: offset, page, cursor, link; five to a page.
+	pages string
+	// revision is a number that writes must carry: "etag", or "body" and ?rev.
+	revision string
+	// soft keeps what was deleted as closed; slow lets writes show later.
+	soft, slow bool
+	// upsert lets PUT make items; owner demands an item of /keepers.
+	upsert, owner bool
+	keepers       map[string]bool
+}
+
+func newQuay(m quayManners) *quay {
+	if m.key == "" {
+		m.key = "ref"
+	}
+	m.keepers = map[string]bool{}
+	return &quay{items: map[string]map[string]any{}, quayManners: m}
+}
+
+func (q *quay) say(w http.ResponseWriter, status int, v any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(v)
+}
+
+func (q *quay) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	parts := strings.Split(strings.Trim(r.URL.Path, "/"), "/")
+	switch {
+	case parts[0] == "keepers" && q.owner:
+		q.keeper(w, r, parts)
+	case r.URL.Path == q.list() && (r.Method == "GET" || r.Method == "HEAD"):
+		q.show(w, r)
+	case parts[0] == "quays" && len(parts) == 1 && r.Method == "POST":
+		q.make(w, r, "")
+	case parts[0] == "quays" && len(parts) == 1:
+		q.refuse(w, "GET, HEAD, POST")
+	case parts[0] == "quays" && len(parts) == 2:
+		q.one(w, r, parts[1])
+	default:
+		q.say(w, 404, map[string]any{"error": "nothing here"})
+	}
+}
+
+func (q *quay) refuse(w http.ResponseWriter, allow string) {
+	w.Header().Set("Allow", allow)
+	q.say(w, 405, map[string]any{"error": "not so"})
+}
+
+func (q *quay) list() string {
+	if q.listed != "" {
+		return q.listed
+	}
+	return "/quays"
+}
+
+func (q *quay) keeper(w http.ResponseWriter, r *http.Request, parts []string) {
+	switch {
+	case len(parts) == 1 && r.Method == "POST":
+		q.next++
+		id := fmt.Sprint("k", q.next)
+		q.keepers[id] = true
+		q.say(w, 201, map[string]any{"id": id})
+	case len(parts) == 2 && r.Method == "DELETE" && q.keepers[parts[1]]:
+		delete(q.keepers, parts[1])
+		w.WriteHeader(204)
+	case len(parts) == 2 && q.keepers[parts[1]]:
+		q.say(w, 200, map[string]any{"id": parts[1]})
+	default:
+		q.say(w, 404, map[string]any{"error": "nothing here"})
+	}
+}
+
+// read takes a body apart: the members that it may hold.
+func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[string]any {
+	data, _ := io.ReadAll(r.Body)
+	in := map[string]any{}
+	kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	switch {
+	case q.form && kind == "application/x-www-form-urlencoded":
+		fields, err := url.ParseQuery(string(data))
+		if err != nil {
+			q.say(w, 400, map[string]any{"error": "not a form"})
+			return nil
+		}
+		for n, v := range fields {
+			in[n] = v[0]
+		}
+	case q.form, kind != "application/json" && kind != "application/merge-patch+json":
+		q.say(w, 415, map[string]any{"error": "of another type"})
+		return nil
+	default:
+		if json.Unmarshal(data, &in) != nil || in == nil {
+			q.say(w, 400, map[string]any{"error": "not an object"})
+			return nil
+		}
+	}
+	name, ok := in["name"].(string)
+	depth := in["depth"]
+	if _, number := depth.(float64); !number && depth != nil && !q.form {
+		q.say(w, 400, map[string]any{"error": "depth is a number"})
+		return nil
+	}
+	if has := in["name"] != nil; whole && (!ok || name == "") || has && !ok {
+		q.say(w, 400, map[string]any{"error": "name is a text"})
+		return nil
+	}
+	if keeper, _ := in["keeper"].(string); q.owner && !q.keepers[keeper] && (whole || in["keeper"] != nil) {
+		q.say(w, 422, map[string]any{"error": "keeper is not there"})
+		return nil
+	}
+	return in
+}
+
+func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
+	in := q.read(w, r, true)
+	if in == nil {
+		return
+	}
+	q.next++
+	if ref == "" {
+		ref = fmt.Sprintf("q-%04d", q.next)
+	}
+	it := map[string]any{}
+	for _, n := range []string{"name", "depth", "keeper"} {
+		if in[n] != nil {
+			it[n] = in[n]
+		}
+	}
+	it[q.key], it["_rev"] = ref, 1
+	if q.slow {
+		it["_at"] = time.Now().Add(30 * time.Millisecond)
+	}
+	if q.items[ref] == nil {
+		q.order = append(q.order, ref)
+	}
+	q.items[ref] = it
+	w.Header().Set("Location", "http://"+r.Host+"/quays/"+ref+"/")
+	status := 201
+	if q.slow {
+		status = 202
+	}
+	switch q.made {
+	case "location":
+		w.WriteHeader(status)
+	case "ref":
+		q.say(w, status, map[string]any{"result": map[string]any{"made": ref}})
+	default:
+		q.say(w, status, q.shown(it))
+	}
+}
+
+// shown is an item as it is answered.
+func (q *quay) shown(it map[string]any) map[string]any {
+	out := map[string]any{}
+	for n, v := range it {
+		if n != "_at" && (n != "_rev" || q.revision == "body") {
+			out[n] = v
+		}
+	}
+	return out
+}
+
+func (q *quay) visible(ref string) map[string]any {
+	it := q.items[ref]
+	if at, ok := it["_at"].(time.Time); ok && time.Now().Before(at) {
+		return nil
+	}
+	return it
+}
+
+func (q *quay) show(w http.ResponseWriter, r *http.Request) {
+	all := []any{}
+	for _, ref := range q.order {
+		it := q.visible(ref)
+		if it == nil || it["state"] == "closed" {
+			continue
+		}
+		if name := r.URL.Query().Get("name"); name != "" && it["name"] != name {
+			continue
+		}
+		if q.names {
+			all = append(all, ref)
+			continue
+		}
+		one := q.shown(it)
+		if q.made == "ref" {
+			one["uid"] = one[q.key]
+			delete(one, q.key)
+		}
+		all = append(all, one)
+	}
+	page := all
+	next := ""
+	const size = 5
+	if q.pages != "" {
+		query := r.URL.Query()
+		n, from := size, 0
+		if got, err := strconv.Atoi(query.Get("size")); err == nil && got > 0 && got < size {
+			n = got
+		}
+		if got, err := strconv.Atoi(query.Get("at")); err == nil && got >= 0 {
+			from = got
+			if q.pages == "page" {
+				from = max(0, got-1) * n
+			}
+		}
+		from = min(from, len(all))
+		to := min(from+n, len(all))
+		page = all[from:to]
+		if to < len(all) {
+			next = strconv.Itoa(to)
+		}
+	}
+	body := map[string]any{"total": len(all)}
+	if q.pages == "cursor" && next != "" {
+		body["next"] = next
+	}
+	if q.pages == "link" && next != "" {
+		w.Header().Set("Link", "</quays?at="+next+">; rel=\"next\"")
+	}
+	switch {
+	case q.wrapped == "":
+		q.say(w, 200, page)
+		return
+	case len(page) > 0 || !q.bare:
+		body[q.wrapped] = page
+	}
+	q.say(w, 200, body)
+}
+
+func (q *quay) one(w http.ResponseWriter, r *http.Request, ref string) {
+	it := q.visible(ref)
+	if it == nil && r.Method == "PUT" && q.upsert && len(ref) > 3 {
+		q.make(w, r, ref)
+		return
+	}
+	if it == nil || it["state"] == "closed" && r.Method != "GET" && r.Method != "HEAD" {
+		q.say(w, 404, map[string]any{"error": "nothing here"})
+		return
+	}
+	rev := fmt.Sprint(it["_rev"])
+	if q.revision == "etag" {
+		w.Header().Set("ETag", `"`+rev+`"`)
+	}
+	var in map[string]any
+	switch r.Method {
+	case "GET", "HEAD":
+		if q.revision == "etag" && r.Header.Get("If-None-Match") == `"`+rev+`"` {
+			w.WriteHeader(304)
+			return
+		}
+		q.say(w, 200, q.shown(it))
+		return
+	case "PUT", "PATCH":
+		if in = q.read(w, r, r.Method == "PUT"); in == nil {
+			return
+		}
+	case "DELETE":
+	default:
+		q.refuse(w, "GET, HEAD, PUT, PATCH, DELETE")
+		return
+	}
+	if carried := map[string]string{"etag": strings.Trim(r.Header.Get("If-Match"), `"`), "body": fmt.Sprint(in["_rev"])}[q.revision]; q.revision != "" {
+		if r.Method == "DELETE" && q.revision == "body" {
+			carried = r.URL.Query().Get("rev")
+		}
+		if carried != rev {
+			q.say(w, map[bool]int{true: 412, false: 409}[q.revision == "etag"], map[string]any{"error": "not the revision"})
+			return
+		}
+	}
+	if r.Method == "DELETE" {
+		if q.soft {
+			it["state"] = "closed"
+		} else {
+			delete(q.items, ref)
+			q.order = slices.DeleteFunc(q.order, func(s string) bool { return s == ref })
+		}
+		w.WriteHeader(204)
+		return
+	}
+	if r.Method == "PUT" {
+		for _, n := range []string{"name", "depth", "keeper"} {
+			delete(it, n)
+		}
+	}
+	for _, n := range []string{"name", "depth", "keeper"} {
+		if v, ok := in[n]; ok && v == nil {
+			delete(it, n)
+		} else if ok {
+			it[n] = v
+		}
+	}
+	it["_rev"] = it["_rev"].(int) + 1
+	if q.revision == "etag" {
+		w.Header().Set("ETag", fmt.Sprintf("%q", fmt.Sprint(it["_rev"])))
+	}
+	q.say(w, 200, q.shown(it))
+}
+
+const quayExamples = `  make   { "name": "Oslo Quay {turn}", "depth": 4 }
+  remake { "name": "Bergen Quay {turn}", "depth": 5 }
+  amend  { "depth": 6 }
+  required name
+`
+
+// What a service does otherwise can be said, and then all of it is judged.
+func TestOtherMannersCanBeSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		manners quayManners
+		says    string
+		// other is in place of the usual examples.
+		other string
+	}{
+		"the identity elsewhere": {quayManners{made: "ref", wrapped: "entries"}, "identity $.ref in list $.uid in create $.result.made\n  members $.entries[*]", ""},
+		"only Location":          {quayManners{made: "location", key: "_key"}, "identity $._key in create header Location", ""},
+		"a list elsewhere":       {quayManners{listed: "/quays/all", wrapped: "entries", bare: true}, "identity $.ref\n  list /quays/all\n  members $.entries[*] if there", ""},
+		"names only":             {quayManners{names: true}, "identity $.ref in list $", ""},
+		"pages by offset":        {quayManners{pages: "offset", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by offset size, at\n  total $.total", ""},
+		"pages by number":        {quayManners{pages: "page", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by page size, \"at\" from 1", ""},
+		"pages by cursor":        {quayManners{pages: "cursor", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by cursor at from $.next", ""},
+		"pages by link":          {quayManners{pages: "link"}, "identity $.ref\n  paging by link", ""},
+		"a filter for one":       {quayManners{}, "identity $.ref\n  filter name = Oslo Quay {turn}", ""},
+		"a tag to carry":         {quayManners{revision: "etag"}, "identity $.ref\n  revision header ETag as header If-Match", ""},
+		"a revision to carry":    {quayManners{revision: "body"}, "identity $.ref\n  volatile $._rev\n  revision $._rev as $._rev on delete as query rev", ""},
+		"a state for gone":       {quayManners{soft: true}, "identity $.ref\n  gone { \"state\": \"closed\", ... }", ""},
+		"writes that take time":  {quayManners{slow: true}, "identity $.ref\n  ready within 2s\n  supports create, read, replace, amend, delete", ""},
+		"made by PUT too":        {quayManners{upsert: true}, "identity $.ref\n  identity chosen \"quay-{turn}\"\n  answers missing 404 or 201", ""},
+		"an item of another":     {quayManners{owner: true}, "identity $.ref", strings.NewReplacer(`"depth": 4 }`, `"depth": 4, "keeper": {keepers.id} }`, `"depth": 5 }`, `"depth": 5, "keeper": {keepers.id} }`).Replace(quayExamples)},
+		"values of functions":    {quayManners{}, "identity $.ref", strings.NewReplacer("Quay {turn}", "Quay {uuid()}", `"depth": 6`, `"name": "Quay {uuid()}"`).Replace(quayExamples)},
+		"a name that is a value": {quayManners{upsert: true}, "identity chosen \"q-{uuid()}\" by $.ref\n  answers missing 404 or 201", ""},
+		"a form":                 {quayManners{form: true}, "identity $.ref", strings.NewReplacer("4 }", "4 } as application/x-www-form-urlencoded", "5 }", "5 } as application/x-www-form-urlencoded", "6 }", "6 } as application/x-www-form-urlencoded").Replace(quayExamples)},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			q := newQuay(c.manners)
+			base := service(t, q.ServeHTTP)
+			examples := quayExamples
+			if c.other != "" {
+				examples = c.other
+			}
+			text := "base " + base + "\n\n"
+			if c.manners.owner {
+				text += "resource keepers\n  collection /keepers\n  make { \"name\": \"Ada {turn}\" }\n  supports create, read, delete\n\n"
+			}
+			text += "resource quays\n  collection /quays\n  " + c.says + "\n" + examples
+			dir := folder(t, "quays.upath", text)
+			r := run(t, dir, "run", "quays.upath")
+			ours := r.out
+			if i := strings.LastIndex(ours, "quays       "); i >= 0 {
+				ours = ours[i:]
+			}
+			assert.NotContains(t, ours, "▲", "%s", ours)
+			assert.NotContains(t, ours, "cannot tell", "%s", ours)
+			assert.NotContains(t, r.out, "left on the service")
+			q.mu.Lock()
+			defer q.mu.Unlock()
+			if !c.manners.soft {
+				assert.Empty(t, q.items)
+			}
+		})
+	}
+}
