@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log"
 	"os"
 	"runtime/debug"
 	"strings"
@@ -51,6 +52,8 @@ func Main(args []string, stdout, stderr io.Writer) (code int) {
 	// The tree of a large suite lives as long as the run: looking through it
 	// again and again costs more than the memory is worth.
 	debug.SetGCPercent(200)
+	// What the HTTP library has to say of odd answers, the findings say better.
+	log.SetOutput(io.Discard)
 	a := &app{out: stdout, err: stderr}
 	defer func() {
 		if r := recover(); r != nil {

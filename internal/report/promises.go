@@ -133,9 +133,10 @@ func (p *promises) groups() []*group {
 		var g *group
 		if v != event.Blocked {
 			for _, c := range o.check().Causes {
-				if g = byID[c]; g != nil {
+				if g = byID[c]; g != nil && g.explains(o) {
 					break
 				}
+				g = nil
 			}
 		}
 		if g == nil {
@@ -162,6 +163,39 @@ func (p *promises) groups() []*group {
 		_, y := worst(b.first.finished.Verdict)
 		return y - x
 	})
+	return out
+}
+
+// explains tells whether a check shows nothing that the group's first does not
+// show: a status that nobody has told of yet is told by itself.
+func (g *group) explains(o *outcome) bool {
+	told := g.first.statuses()
+	for s := range o.statuses() {
+		if !told[s] {
+			return false
+		}
+	}
+	return true
+}
+
+// statuses are the methods and statuses that missed what was expected of them.
+func (o *outcome) statuses() map[string]bool {
+	out := map[string]bool{}
+	for _, st := range o.steps {
+		for _, f := range st.Findings {
+			if !strings.HasPrefix(f.Expected, "status ") || f.Sent < 0 || f.Sent >= len(st.Sent) {
+				continue
+			}
+			x := st.Sent[f.Sent].Exchange
+			method := x.Request.Method
+			if method == "HEAD" {
+				method = "GET"
+			}
+			if x.Answer != nil {
+				out[fmt.Sprintf("%s %d", method, x.Answer.Status)] = true
+			}
+		}
+	}
 	return out
 }
 

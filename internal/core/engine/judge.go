@@ -36,10 +36,22 @@ func (t *step) judge(claims []*syntax.Statement, at *attempt) {
 	if at.sent >= 0 && !t.e.Afterwards {
 		claims = append(append([]*syntax.Statement(nil), t.in.needs...), claims...)
 	}
+	missed, left := false, 0
 	for _, st := range claims {
 		switch b := st.Body.(type) {
 		case syntax.Claiming:
-			t.expectation(st, b.Claimed(), at)
+			c := b.Claimed()
+			if missed && slices.Contains(aboutBody, c.Subject.Kind) && !slices.Contains(ofAnyBody, c.Predicate.Op) {
+				// Another answer than the one that was meant.
+				left++
+				t.e.Why = notJudged(left)
+				continue
+			}
+			before := len(t.e.Findings)
+			t.expectation(st, c, at)
+			if c.Subject.Kind == "status" && !syntax.Is[*syntax.Prefer](st) {
+				missed = missed || len(t.e.Findings) > before
+			}
 		case *syntax.Keep:
 			t.keep(st, b, at)
 		}
@@ -47,6 +59,19 @@ func (t *step) judge(claims []*syntax.Statement, at *attempt) {
 			return
 		}
 	}
+}
+
+// aboutBody are the subjects that an answer of another status says nothing of.
+var aboutBody = []string{"path", "body", "text", "xml", "size"}
+
+// ofAnyBody are predicates that say what no answer may show, whatever its status.
+var ofAnyBody = []string{"lacks", "leaks nothing", "empty", "json"}
+
+func notJudged(n int) string {
+	if n == 1 {
+		return "one expectation about the body was not judged, since the status is another"
+	}
+	return fmt.Sprintf("%d expectations about the body were not judged, since the status is another", n)
 }
 
 // missed is the verdict of a claim that does not hold, by its word and by the

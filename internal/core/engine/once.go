@@ -92,6 +92,7 @@ func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit fu
 	before, why := r.ready(ctx, one.Scenario, emit)
 	r.once.next++
 	s := r.play(ctx, job{s: one.Scenario, id: firstOnce + r.once.next, title: title, values: before, blocked: why}, nil, emit)
+	r.concludes(s)
 	for _, name := range one.Keeps {
 		if v, err := s.names.Lookup(name); err == nil {
 			have.values[name] = v
@@ -136,7 +137,7 @@ func (r *environment) finales(ctx context.Context, emit func(event.Event)) {
 			}
 		}
 		r.once.next++
-		r.play(ctx, job{s: one, id: firstOnce + r.once.next, title: "after all", values: values}, nil, emit)
+		r.concludes(r.play(ctx, job{s: one, id: firstOnce + r.once.next, title: "after all", values: values}, nil, emit))
 	}
 }
 

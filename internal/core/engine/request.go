@@ -32,8 +32,10 @@ type builder struct {
 	body    []byte
 	hasBody bool
 	media   string
-	form    [][2]string
-	parts   []part
+	// other is the type that is tried when the first is refused, "" for none.
+	other string
+	form  [][2]string
+	parts []part
 	// emptyForm is a form without fields.
 	emptyForm bool
 	follow    int
@@ -240,7 +242,7 @@ func (d *builder) resetBody(kind string) {
 	if d.set["body:"+kind] {
 		return
 	}
-	d.body, d.hasBody, d.media, d.form, d.parts, d.emptyForm = nil, false, "", nil, nil, false
+	d.body, d.hasBody, d.media, d.other, d.form, d.parts, d.emptyForm = nil, false, "", "", nil, nil, false
 	d.set["body:"+kind] = true
 }
 
@@ -269,6 +271,7 @@ func (d *builder) content(b syntax.Bodied, names *scope.Scope, p *project.Projec
 		if d.media, err = names.Text(c.Media); err != nil {
 			return err
 		}
+		d.media, d.other, _ = strings.Cut(d.media, " or ")
 	}
 	if _, json := b.(*syntax.JSON); json {
 		return d.fields(v)

@@ -36,6 +36,8 @@ type flow struct {
 	last    *expect.Reply
 	index   int
 	verdict event.Verdict
+	// why says why nothing, or not all, could be judged.
+	why string
 	// binders are the steps that bind a name, for messages about blocked ones.
 	binders map[string]string
 	// calls is how deep routines are nested.
@@ -70,13 +72,55 @@ type flow struct {
 
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
-	r.watch.enters()
-	r.play(ctx, j, nil, emit)
+	s, events := r.beside(ctx, j, emit)
+	if s.job.s.Check != nil && r.o.Workers > 1 && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned) {
+		// What missed beside others may be theirs: only what it does alone counts.
+		r.gate.Lock()
+		j.alone = true
+		s, events = r.under(ctx, j, emit)
+		r.gate.Unlock()
+	}
+	for _, e := range events {
+		emit(e)
+	}
+	r.concludes(s)
 	j.over.Store(true)
-	r.pause(ctx)
-	r.watch.leaves()
 	for _, e := range r.watch.take() {
 		emit(e)
+	}
+}
+
+// beside runs a job while others run.
+func (r *environment) beside(ctx context.Context, j job, emit func(event.Event)) (*flow, []event.Event) {
+	r.gate.RLock()
+	defer r.gate.RUnlock()
+	return r.under(ctx, j, emit)
+}
+
+// under runs a job as one of those that are watched over. With several workers
+// its events are given back, and not yet emitted.
+func (r *environment) under(ctx context.Context, j job, emit func(event.Event)) (*flow, []event.Event) {
+	var events []event.Event
+	if r.o.Workers > 1 {
+		emit = func(e event.Event) { events = append(events, e) }
+	}
+	r.watch.enters()
+	s := r.play(ctx, j, nil, emit)
+	r.pause(ctx)
+	r.watch.leaves()
+	return s, events
+}
+
+// concludes notes what a scenario means for the others.
+func (r *environment) concludes(s *flow) {
+	check := r.checkOf(s.job.s)
+	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
+		r.shutOff(s.job.s.File, check, s.why)
+	}
+	if s.verdict == event.Failed || s.verdict == event.Blocked {
+		r.mu.Lock()
+		r.failed = true
+		r.mu.Unlock()
 	}
 }
 
@@ -88,7 +132,7 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
 	f := j.s.File
 	key := j.randomKey()
-	if closely != nil {
+	if closely != nil || j.alone {
 		key += "\x00once more"
 	}
 	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
@@ -125,14 +169,7 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 	if why == "" {
 		why = s.lacked
 	}
-	if check != nil && check.ID == Probe && closely == nil && (s.verdict == event.Blocked || s.verdict == event.Failed) {
-		r.shutOff(f, check, why)
-	}
-	if closely == nil && (s.verdict == event.Failed || s.verdict == event.Blocked) {
-		r.mu.Lock()
-		r.failed = true
-		r.mu.Unlock()
-	}
+	s.why = why
 	emit(&event.ScenarioFinished{Scenario: j.id, Verdict: s.verdict, Took: time.Since(start), Steps: s.index, Requests: s.requests, Why: s.env.mask.text(why)})
 	for _, e := range s.late {
 		emit(e)

@@ -33,6 +33,8 @@ type job struct {
 	row int
 	// over is set once it has run.
 	over *atomic.Bool
+	// alone marks one that is run once more, with nothing beside it.
+	alone bool
 	// title stands in place of the scenario's, "" for that.
 	title string
 	// values are of names that were kept once for all; blocked says why they are

@@ -80,6 +80,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.lacking(err)
 		return
 	}
+	t.readType(copies)
 	requests, ok := t.requests(copies)
 	if !ok {
 		return
@@ -97,7 +98,8 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	}
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
-		at.replies[0] = expect.NewReply(t.env.client.Do(t.in.ctx, requests[0]))
+		at.replies[0] = t.patiently(requests[0])
+		at.replies[0] = t.otherType(copies[0], at.replies[0])
 	} else {
 		t.together(requests, at.replies)
 	}
@@ -153,6 +155,13 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 			t.env.writesOnce(t, r.Method)
 		} else if t.env.o.ReadOnly && !slices.Contains(readOnly, r.Method) {
 			t.refuse("not applicable: the run sends GET, HEAD and OPTIONS only")
+			return nil, false
+		}
+		if mute := t.muted(r); mute != "" {
+			t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "an answer to a request of this kind", Observed: []string{mute + ": it was not sent again"}, Sent: -1})
+			if !t.e.Afterwards {
+				t.in.halted = mute
+			}
 			return nil, false
 		}
 		why, err := t.hold(r)

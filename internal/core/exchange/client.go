@@ -7,6 +7,7 @@ import (
 	"compress/zlib"
 	"context"
 	"crypto/tls"
+	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -39,7 +40,9 @@ type Options struct {
 // Client sends requests. It is safe for several at once.
 type Client struct {
 	transport *http.Transport
-	options   Options
+	// lone uses no connection twice.
+	lone    *http.Transport
+	options Options
 }
 
 // NewClient makes a client with connections of its own.
@@ -63,12 +66,18 @@ func NewClient(o Options) *Client {
 		MaxResponseHeaderBytes: 1 << 20,
 		TLSClientConfig:        &tls.Config{MinVersion: tls.VersionTLS12},
 		ForceAttemptHTTP2:      true,
+		ExpectContinueTimeout:  time.Second,
 	}
+	c.lone = c.transport.Clone()
+	c.lone.DisableKeepAlives = true
 	return c
 }
 
 // Close ends the idle connections.
-func (c *Client) Close() { c.transport.CloseIdleConnections() }
+func (c *Client) Close() {
+	c.transport.CloseIdleConnections()
+	c.lone.CloseIdleConnections()
+}
 
 // Forget drops idle connections, after a service was restarted.
 func (c *Client) Forget() { c.transport.CloseIdleConnections() }
@@ -221,7 +230,22 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 		},
 		GotFirstResponseByte: first,
 	}
-	resp, err := c.transport.RoundTrip(req.WithContext(httptrace.WithClientTrace(ctx, trace)))
+	transport := c.transport
+	if r.Method == "HEAD" {
+		// Services that send a body all the same would spoil what comes next on the
+		// connection.
+		transport = c.lone
+	}
+	resp, err := transport.RoundTrip(req.WithContext(httptrace.WithClientTrace(ctx, trace)))
+	if err != nil && len(r.Body) > bigBody && req.Header.Get("Expect") == "" && brokeOff(err) {
+		// A service that refuses a big body early may break off while it is sent, and
+		// its answer is lost: asked first, it can say no (RFC 9110 §10.1.1).
+		var again *http.Request
+		if again, failure = c.build(r); failure == nil {
+			again.Header.Set("Expect", "100-continue")
+			resp, err = transport.RoundTrip(again.WithContext(httptrace.WithClientTrace(ctx, trace)))
+		}
+	}
 	if err != nil {
 		at := connecting
 		if p.connected.Load() > 0 {
@@ -249,13 +273,24 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 		c.Forget()
 	}
 	if noBody(r.Method, a.Status) && conn != nil {
-		a.Stray = stray(conn)
+		extra := stray(conn)
+		a.Stray, a.StrayText = len(extra), string(extra[:min(len(extra), 60)])
 	}
 	a.Body, failure = c.decode(resp.Header.Get("Content-Encoding"), body)
 	if failure != nil {
 		return nil, failure
 	}
 	return a, nil
+}
+
+// bigBody is the size in bytes from which a body may be refused before it was
+// sent.
+const bigBody = 64 << 10
+
+// brokeOff tells of a connection that ended while a body was sent.
+func brokeOff(err error) bool {
+	text := err.Error()
+	return isOne(err, connReset) || errors.Is(err, io.EOF) || strings.Contains(text, "broken pipe") || strings.Contains(text, "server closed")
 }
 
 func (c *Client) build(r *Request) (*http.Request, *Failure) {
@@ -309,6 +344,10 @@ func (c *Client) build(r *Request) (*http.Request, *Failure) {
 
 func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 	defer resp.Body.Close()
+	if resp.StatusCode == http.StatusSwitchingProtocols {
+		// Its body is the connection itself, which nobody has asked for.
+		return nil, nil
+	}
 	limit := c.options.MaxBody
 	if resp.ContentLength > limit {
 		return nil, &Failure{TooLarge, fmt.Sprintf("Content-Length is %d bytes, the limit %d", resp.ContentLength, limit)}

@@ -49,6 +49,8 @@ type Answer struct {
 	// Stray counts bytes that came behind the header section of an answer that
 	// has no body by its status or method (RFC 9112 §6.3).
 	Stray int
+	// StrayText is how they begin; not kept in a record.
+	StrayText string
 	// From is the URL that answered, when redirects were followed.
 	From string
 }

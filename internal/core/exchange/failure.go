@@ -71,6 +71,9 @@ func (f *Failure) Look() string {
 	case NotHTTP:
 		return "something other than an HTTP service listens there, or it speaks TLS: try https://"
 	case TooLarge:
+		if strings.Contains(f.Detail, "header section") {
+			return "no header section should be that long: look for one that is set again and again"
+		}
 		return "the answer is longer than the limit; --max-body raises it"
 	case BadLength:
 		return "Content-Length and the body disagree (RFC 9112 §6.3)"

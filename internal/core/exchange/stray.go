@@ -40,11 +40,11 @@ func (w *watched) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// stray counts the bytes that came behind the header section.
-func stray(c net.Conn) int {
+// stray are the bytes that came behind the header section.
+func stray(c net.Conn) []byte {
 	w, ok := c.(*watched)
 	if !ok {
-		return 0
+		return nil
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -53,13 +53,13 @@ func stray(c net.Conn) int {
 	for bytes.HasPrefix(rest, []byte("HTTP/1.1 1")) {
 		i := bytes.Index(rest, []byte("\r\n\r\n"))
 		if i < 0 {
-			return 0
+			return nil
 		}
 		rest = rest[i+4:]
 	}
 	i := bytes.Index(rest, []byte("\r\n\r\n"))
 	if i < 0 {
-		return 0
+		return nil
 	}
-	return len(rest) - i - 4
+	return bytes.Clone(rest[i+4:])
 }

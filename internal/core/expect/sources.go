@@ -308,6 +308,16 @@ func (c *Context) absolute(header, v string) string {
 
 // Keep is the value that a keep line binds.
 func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
+	v, err := c.keep(k)
+	for o := k.Or; o != nil && err != nil; o = o.Or {
+		if other, bad := c.keep(o); bad == nil {
+			return other, nil
+		}
+	}
+	return v, err
+}
+
+func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 	if c.Reply == nil {
 		return nil, fmt.Errorf("nothing was sent")
 	}

@@ -61,7 +61,8 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 	}
 	v, err := c.Reply.JSON()
 	if len(c.Reply.Answer.Body) == 0 {
-		return miss("the body is empty")
+		// Nothing is no shape at all.
+		return verdict(p.Op == "is not", "the body is empty")
 	}
 	if err != nil {
 		return miss("the body is not JSON: %s; it reads %s", err, value.Quoted(value.Cut(c.Reply.Text(), 120)))
@@ -72,7 +73,10 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 func (c *Context) empty() Outcome {
 	a := c.Reply.Answer
 	if a.Stray > 0 {
-		return miss("%d bytes follow the header section of an answer that can have no body", a.Stray)
+		if a.StrayText == "" {
+			return miss("%d bytes follow the header section of an answer that can have no body", a.Stray)
+		}
+		return miss("%d bytes follow the header section of an answer that can have no body: %s", a.Stray, value.Quoted(value.Cut(a.StrayText, 60)))
 	}
 	return verdict(len(a.Body) == 0, "the body has %d bytes: %s", len(a.Body), value.Quoted(value.Cut(c.Reply.Text(), 120)))
 }

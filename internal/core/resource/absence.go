@@ -86,7 +86,12 @@ func absenceChecks() []Check {
 				Mend:   "look how many items the update touched",
 				Write: func(s *script) {
 					kind.write(s)
-					s.replacesNothing(kind.id, expect("status "+s.accepts("missing", "404 or 410 or 201")), true)
+					statuses := s.accepts("missing", "404 or 410") + " or 201"
+					if s.Revision != nil {
+						// What it carries is of an item that is gone.
+						statuses += " or 409 or 412"
+					}
+					s.replacesNothing(kind.id, expect("status "+statuses), true)
 				},
 				SofterLevel: "usual",
 				Softer: func(s *script) {

@@ -69,6 +69,8 @@ func preconditionChecks() []Check {
 				s.observeItem("id", false)
 				s.make(1)
 				s.readBack("read it", need("status 200"))
+				// If-Match compares strongly: a weak tag is one for caches (RFC 9110 §8.8.3.2).
+				tagged := when(`header ETag matches /^"/` + of("read it"))
 				stale := headerLine(`If-Match: "no-such-tag"`)
 				refused := []line{expect("status 412 or 409 or 428"), prefer("status 412"), s.unchanged("")}
 				if s.Supports("replace") {

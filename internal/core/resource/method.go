@@ -108,7 +108,7 @@ func methodChecks() []Check {
 					if n.method == invented {
 						return []line{expect("status 4xx or 501"), prefer("status 405 or 501"), s.unchanged("")}
 					}
-					return []line{expect("status 405 or 404 or 501"), prefer("status 405"), s.unchanged("")}
+					return []line{expect("status 405 or 501 or 404 or 400 or 403 or 422"), prefer("status 405"), s.unchanged("")}
 				})
 			},
 		},

@@ -223,7 +223,8 @@ func (r *Resource) identitySource() string {
 	case r.Header != "":
 		return "header " + r.Header
 	}
-	return r.inItem(r.Identity)
+	// A create may answer without the item: then Location leads to it.
+	return r.inItem(r.Identity) + " or header Location last segment"
 }
 
 // names of the items that a scenario makes, in turn.
@@ -649,7 +650,7 @@ func (s *script) shows(word, made string) line {
 		return says(word, s.subject()+" is "+s.Reads)
 	}
 	form := e != nil && !e.json()
-	if s.Reads == "" && !form && (len(s.Hidden) == 0 || e == nil || len(e.Fields) == 0) {
+	if s.Reads == "" && !form && (e == nil || len(e.Fields) == 0 || !slices.ContainsFunc(e.Fields, func(f Field) bool { return !s.readsAsSent(f.Name) })) {
 		return s.covers(word, "{"+made+"}")
 	}
 	var parts []string
@@ -670,7 +671,7 @@ func (s *script) shows(word, made string) line {
 
 // readsAsSent tells whether a member is read as it was sent.
 func (r *Resource) readsAsSent(name string) bool {
-	if slices.Contains(r.Hidden, name) {
+	if slices.Contains(r.Hidden, name) || slices.Contains(r.Assigned, name) || slices.Contains(r.Volatile, memberPath(name)) {
 		return false
 	}
 	return r.Reads == "" || r.ReadsSome && !slices.Contains(r.readMembers, name)

@@ -129,8 +129,10 @@ type Keep struct {
 	// Secret hides the value from then on; Last keeps the last segment of a URL in
 	// a header, decoded.
 	Secret, Last bool
-	Name         string
-	NameSpan     Span
+	// Or is where it is kept from when the first place has nothing.
+	Or       *Keep
+	Name     string
+	NameSpan Span
 	// From is path, header, cookie, status, body, text or xml.
 	From    string
 	Path    *Path
@@ -138,7 +140,7 @@ type Keep struct {
 	Pattern *Node
 }
 
-var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
+var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [or SOURCE] [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
 	Example: `keep name from $.id`}, func() Body { return &Keep{} })
 
 func (b *Keep) read(p *parser) {
@@ -159,6 +161,10 @@ func (b *Keep) read(p *parser) {
 		return
 	}
 	b.source(p)
+	for last := b; !p.failed && p.takeWord("or"); last = last.Or {
+		last.Or = &Keep{Name: b.Name}
+		last.Or.source(p)
+	}
 	if !p.failed && p.takeWord("if") {
 		b.IfThere = p.needWord("there", "keep "+b.Name+" from … if there")
 	}
@@ -209,6 +215,17 @@ func (b *Keep) print(l *layout) {
 		l.write("secret")
 	}
 	l.write(b.Name, "from")
+	b.printSource(l)
+	for o := b.Or; o != nil; o = o.Or {
+		l.write("or")
+		o.printSource(l)
+	}
+	if b.IfThere {
+		l.write("if there")
+	}
+}
+
+func (b *Keep) printSource(l *layout) {
 	if b.Path != nil {
 		l.write(b.Path.Raw)
 	} else {
@@ -219,11 +236,12 @@ func (b *Keep) print(l *layout) {
 			l.write("last segment")
 		}
 	}
-	if b.IfThere {
-		l.write("if there")
-	}
 }
 
-func (b *Keep) walk(w walker) { w.path(b.Path) }
+func (b *Keep) walk(w walker) {
+	for o := b; o != nil; o = o.Or {
+		w.path(o.Path)
+	}
+}
 
 func (b *Keep) binds(add func(NameAt)) { add(NameAt{b.Name, b.NameSpan}) }

@@ -1,0 +1,152 @@
+package engine
+
+import (
+	"fmt"
+	"net/http"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+)
+
+// mostPatience bounds how long a service is waited for that says when to come
+// again.
+const mostPatience = 5 * time.Second
+
+// patiently sends a request, and once more when a service that is too busy says
+// how soon (RFC 9110 §10.2.3, RFC 6585 §4): that is no answer to what a derived
+// check asks.
+func (t *step) patiently(r *exchange.Request) *expect.Reply {
+	for tries := 0; ; tries++ {
+		reply := expect.NewReply(t.env.client.Do(t.in.ctx, r))
+		if t.in.job.s.Check == nil || tries == 3 {
+			return reply
+		}
+		if f := reply.Failure; f != nil {
+			if f.Kind != exchange.SlowAnswer || tries > 0 {
+				t.silent(r, f.Kind)
+				return reply
+			}
+			t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "no answer", Exchange: reply.Exchange})
+			continue
+		}
+		wait, ok := comesAgain(reply.Answer)
+		if !ok {
+			return reply
+		}
+		t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "too busy", Exchange: reply.Exchange})
+		t.sleep(wait)
+	}
+}
+
+// silent notes a method that a path never answers: no other check waits for it.
+func (t *step) silent(r *exchange.Request, kind exchange.Kind) {
+	if kind != exchange.SlowAnswer {
+		return
+	}
+	key := t.template(r)
+	t.env.mu.Lock()
+	t.env.mute[key] = true
+	t.env.mu.Unlock()
+}
+
+// muted tells that a request of this kind gets no answer, or "".
+func (t *step) muted(r *exchange.Request) string {
+	if t.in.job.s.Check == nil || t.in.around {
+		return ""
+	}
+	key := t.template(r)
+	t.env.mu.Lock()
+	defer t.env.mu.Unlock()
+	if t.env.mute[key] {
+		return key + " gets no answer"
+	}
+	return ""
+}
+
+// template is a method and a path, with {id} for the item of a guarded list.
+func (t *step) template(r *exchange.Request) string {
+	at := plainPath(r.URL)
+	for _, g := range t.in.guards {
+		list, err := t.collection(g)
+		if err != nil || list == "" {
+			continue
+		}
+		rest, below := strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
+		if !below {
+			continue
+		}
+		if _, deeper, more := strings.Cut(rest, "/"); more {
+			return r.Method + " on " + list + "/{id}/" + deeper
+		}
+		return r.Method + " on " + list + "/{id}"
+	}
+	return r.Method + " on " + at
+}
+
+// comesAgain is how long a service asks to wait, where that is not too long.
+func comesAgain(a *exchange.Answer) (time.Duration, bool) {
+	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable {
+		return 0, false
+	}
+	seconds, err := strconv.Atoi(a.Header.Get("Retry-After"))
+	wait := time.Duration(seconds) * time.Second
+	return wait, err == nil && seconds >= 0 && wait <= mostPatience
+}
+
+// refusals are the statuses with which services refuse a media type. 415 is the
+// one for it (RFC 5789 §2.2); others are met.
+var refusals = []int{400, 405, 406, 415, 422, 501}
+
+// typeKey tells where a media type is known to be refused.
+func typeKey(d *builder) string {
+	return d.method + " " + path.Dir(plainPath(d.target)) + " " + d.media
+}
+
+// readType takes the media type that is known to be read.
+func (t *step) readType(copies []*builder) {
+	for _, d := range copies {
+		if d.other == "" {
+			continue
+		}
+		t.env.mu.Lock()
+		known := t.env.types[typeKey(d)]
+		t.env.mu.Unlock()
+		if known {
+			d.media, d.other = d.other, ""
+		}
+	}
+}
+
+// otherType sends a body as the other type where the first was refused, and
+// remembers it when that one is read.
+func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
+	if d.other == "" || first.Answer == nil || !slices.Contains(refusals, first.Answer.Status) {
+		return first
+	}
+	again := d.copy()
+	again.media, again.other = d.other, ""
+	requests, ok := t.requests([]*builder{again})
+	if !ok {
+		return first
+	}
+	reply := t.patiently(requests[0])
+	if reply.Answer == nil || reply.Answer.Status/100 != 2 {
+		return first
+	}
+	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "as " + d.media, Exchange: first.Exchange})
+	key := typeKey(d)
+	t.env.mu.Lock()
+	told := t.env.types[key]
+	t.env.types[key] = true
+	t.env.mu.Unlock()
+	if !told {
+		t.in.late = append(t.in.late, &event.Notice{Text: t.env.mask.text(fmt.Sprintf("%s below %s takes %s, and not %s", d.method, path.Dir(plainPath(d.target)), d.other, d.media))})
+	}
+	return reply
+}
