@@ -46,13 +46,18 @@ type quayManners struct {
 	// upsert lets PUT make items; owner demands an item of /keepers.
 	upsert, owner bool
 	keepers       map[string]bool
+	// patchJSON reads PATCH as application/json only; busy answers 429 now and
+	// then; mute never answers methods that it does not know.
+	patchJSON, busy, mute bool
+	asked                 int
+	hung                  map[string]int
 }
 
 func newQuay(m quayManners) *quay {
 	if m.key == "" {
 		m.key = "ref"
 	}
-	m.keepers = map[string]bool{}
+	m.keepers, m.hung = map[string]bool{}, map[string]int{}
 	return &quay{items: map[string]map[string]any{}, quayManners: m}
 }
 
@@ -65,6 +70,22 @@ func (q *quay) say(w http.ResponseWriter, status int, v any) {
 func (q *quay) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
+	if q.asked++; q.busy && q.asked%23 == 0 {
+		w.Header().Set("Retry-After", "0")
+		q.say(w, 429, map[string]any{"error": "busy"})
+		return
+	}
+	if q.mute && !slices.Contains([]string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"}, r.Method) {
+		q.hung[r.Method+" "+strings.Split(r.URL.Path, "-")[0]]++
+		q.mu.Unlock()
+		_, _ = io.Copy(io.Discard, r.Body)
+		select {
+		case <-r.Context().Done():
+		case <-time.After(time.Second):
+		}
+		q.mu.Lock()
+		return
+	}
 	parts := strings.Split(strings.Trim(r.URL.Path, "/"), "/")
 	switch {
 	case parts[0] == "keepers" && q.owner:
@@ -117,6 +138,9 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 	in := map[string]any{}
 	kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
 	switch {
+	case q.patchJSON && kind == "application/merge-patch+json":
+		q.say(w, 415, map[string]any{"error": "of another type"})
+		return nil
 	case q.form && kind == "application/x-www-form-urlencoded":
 		fields, err := url.ParseQuery(string(data))
 		if err != nil {
@@ -370,6 +394,8 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 		"an item of another":     {quayManners{owner: true}, "identity $.ref", strings.NewReplacer(`"depth": 4 }`, `"depth": 4, "keeper": {keepers.id} }`, `"depth": 5 }`, `"depth": 5, "keeper": {keepers.id} }`).Replace(quayExamples)},
 		"values of functions":    {quayManners{}, "identity $.ref", strings.NewReplacer("Quay {turn}", "Quay {uuid()}", `"depth": 6`, `"name": "Quay {uuid()}"`).Replace(quayExamples)},
 		"a name that is a value": {quayManners{upsert: true}, "identity chosen \"q-{uuid()}\" by $.ref\n  answers missing 404 or 201", ""},
+		"PATCH in JSON only":     {quayManners{patchJSON: true}, "identity $.ref", ""},
+		"a busy service":         {quayManners{busy: true}, "identity $.ref", ""},
 		"a form":                 {quayManners{form: true}, "identity $.ref", strings.NewReplacer("4 }", "4 } as application/x-www-form-urlencoded", "5 }", "5 } as application/x-www-form-urlencoded", "6 }", "6 } as application/x-www-form-urlencoded").Replace(quayExamples)},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -401,4 +427,18 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 			}
 		})
 	}
+}
+
+// A method that is never answered is waited for twice, and not by every check.
+func TestWhatIsNeverAnsweredIsToldOnce(t *testing.T) {
+	q := newQuay(quayManners{mute: true})
+	base := service(t, q.ServeHTTP)
+	dir := folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  identity $.ref\n"+quayExamples)
+	r := run(t, dir, "run", "--timeout", "100ms")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, r.out, "MOOR on /quays gets no answer")
+	for what, n := range q.hung {
+		assert.Equal(t, 2, n, what)
+	}
+	assert.NotEmpty(t, q.hung)
 }

@@ -22,6 +22,13 @@ const mostPatience = 5 * time.Second
 // how soon (RFC 9110 §10.2.3, RFC 6585 §4): that is no answer to what a derived
 // check asks.
 func (t *step) patiently(r *exchange.Request) *expect.Reply {
+	return t.waiting(r, func(name string, x *exchange.Exchange) {
+		t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: name, Exchange: x})
+	})
+}
+
+// waiting is patiently, telling of what came to nothing.
+func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.Exchange)) *expect.Reply {
 	for tries := 0; ; tries++ {
 		reply := expect.NewReply(t.env.client.Do(t.in.ctx, r))
 		if t.in.job.s.Check == nil || tries == 3 {
@@ -32,14 +39,14 @@ func (t *step) patiently(r *exchange.Request) *expect.Reply {
 				t.silent(r, f.Kind)
 				return reply
 			}
-			t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "no answer", Exchange: reply.Exchange})
+			tell("no answer", reply.Exchange)
 			continue
 		}
 		wait, ok := comesAgain(reply.Answer)
 		if !ok {
 			return reply
 		}
-		t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "too busy", Exchange: reply.Exchange})
+		tell("too busy", reply.Exchange)
 		t.sleep(wait)
 	}
 }

@@ -188,7 +188,7 @@ func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
 		go func() {
 			defer all.Done()
 			<-gate
-			replies[i] = expect.NewReply(t.env.client.Do(t.in.ctx, r))
+			replies[i] = t.waiting(r, func(string, *exchange.Exchange) {})
 		}()
 	}
 	close(gate)

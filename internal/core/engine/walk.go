@@ -48,7 +48,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		w.urls[r.URL] = true
 		once := *r
 		w.of.cookies(&once)
-		reply := expect.NewReply(w.of.env.client.Do(w.of.in.ctx, &once))
+		reply := w.of.patiently(&once)
 		w.of.env.note(reply.Exchange)
 		w.of.learn(reply)
 		w.of.e.Sent = append(w.of.e.Sent, event.Sent{Role: event.Observation, Name: w.name, Exchange: reply.Exchange})
