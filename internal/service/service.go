@@ -42,7 +42,23 @@ type Service struct {
 	// ended is closed when the process has; wanted is set when that was our wish.
 	ended  chan struct{}
 	wanted bool
+	// mark is in the environment of all that it starts.
+	mark string
 }
+
+// StillThereError is the error of a service that answers although it was
+// stopped: what was to be seen after a restart cannot be told.
+type StillThereError struct{ Base string }
+
+func (e *StillThereError) Error() string {
+	return "the service was stopped, and " + e.Base + " still answers: a process of it has left its process group"
+}
+
+// CannotTell marks an error that is no finding about the service.
+func (*StillThereError) CannotTell() bool { return true }
+
+// refusing is how long a port may take to close behind a process.
+const refusing = 2 * time.Second
 
 // FreePort is a port that nothing listens on now.
 func FreePort() (int, error) {
@@ -57,7 +73,7 @@ func FreePort() (int, error) {
 // Start starts the process and waits until it is ready. When it does not get
 // ready the process is gone again, and the error holds its last words.
 func Start(ctx context.Context, o Options) (*Service, error) {
-	s := &Service{o: o}
+	s := &Service{o: o, mark: fmt.Sprintf("USUALPATH_SERVICE=%d-%d", os.Getpid(), time.Now().UnixNano())}
 	if err := s.start(ctx); err != nil {
 		return nil, err
 	}
@@ -71,7 +87,7 @@ func (s *Service) start(ctx context.Context) error {
 	}
 	defer log.Close()
 	cmd := shell(s.o.Command)
-	cmd.Dir, cmd.Env = s.o.Dir, append(os.Environ(), s.o.Env...)
+	cmd.Dir, cmd.Env = s.o.Dir, append(append(os.Environ(), s.o.Env...), s.mark)
 	cmd.Stdout, cmd.Stderr = log, log
 	if err := cmd.Start(); err != nil {
 		return fmt.Errorf("the service cannot be started: %w", err)
@@ -123,6 +139,13 @@ func (s *Service) Restart(ctx context.Context, kill bool) error {
 	} else {
 		s.Stop()
 	}
+	// What answers now would pass for the service that was started anew.
+	there := Listens(strings.TrimPrefix(s.o.Base, "http://"))
+	for end := time.Now().Add(refusing); there(ctx); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			return &StillThereError{s.o.Base}
+		}
+	}
 	return s.start(ctx)
 }
 
@@ -148,6 +171,7 @@ func (s *Service) end(signal syscall.Signal, grace time.Duration) {
 	}
 	held.kill()
 	<-ended
+	endStrays(s.mark)
 }
 
 // Dead tells that the process ended by itself, and its last words.

@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"syscall"
 	"testing"
@@ -31,6 +33,20 @@ func TestMain(m *testing.M) {
 		signal.Ignore(syscall.SIGTERM)
 	case "mute":
 		time.Sleep(time.Minute)
+	case "away", "hidden":
+		// What listens has left the group; hidden, the environment too.
+		child := exec.Command("/bin/sh", "-c", "exec setsid "+os.Args[0])
+		child.Env = append(os.Environ(), "QUAY=brief "+address)
+		if manner == "hidden" {
+			child.Env = []string{"QUAY=brief " + address, "PATH=" + os.Getenv("PATH")}
+		}
+		_ = child.Run()
+		os.Exit(0)
+	case "brief":
+		go func() {
+			time.Sleep(6 * time.Second)
+			os.Exit(0)
+		}()
 	}
 	l, err := net.Listen("tcp", address)
 	if err != nil {
@@ -78,6 +94,40 @@ func TestStartAndStop(t *testing.T) {
 			dead, _ = s.Dead()
 			assert.False(t, dead, "it was stopped, and did not die")
 		})
+	}
+}
+
+// A process that has left its group is ended too; where it cannot be found, a
+// restart says that it cannot tell.
+func TestProcessesThatLeaveTheirGroup(t *testing.T) {
+	if runtime.GOOS != "linux" {
+		t.Skip("processes are looked through on Linux only")
+	}
+	o := options(t, "away")
+	s, err := Start(context.Background(), o)
+	require.NoError(t, err)
+	require.NoError(t, s.Restart(context.Background(), false))
+	s.Stop()
+	assert.False(t, o.Ready(context.Background()))
+
+	o = options(t, "hidden")
+	s, err = Start(context.Background(), o)
+	require.NoError(t, err)
+	var still *StillThereError
+	require.ErrorAs(t, s.Restart(context.Background(), true), &still)
+	assert.ErrorContains(t, still, "still answers")
+	assert.True(t, still.CannotTell())
+}
+
+// A command is whatever a shell takes.
+func TestCommandsOfTheShell(t *testing.T) {
+	for _, form := range []string{"cd / && %s", "A=1 %s", "true; %s", "(%s)", "if true; then %s; fi", "%s --listen x"} {
+		o := options(t, "good")
+		o.Command = fmt.Sprintf(form, o.Command)
+		s, err := Start(context.Background(), o)
+		require.NoError(t, err, form)
+		s.Stop()
+		assert.False(t, o.Ready(context.Background()), form)
 	}
 }
 

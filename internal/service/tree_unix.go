@@ -4,15 +4,23 @@ package service
 
 import (
 	"os/exec"
+	"regexp"
 	"syscall"
 )
 
 // tree is a process and all that it starts: a process group.
 type tree struct{ group int }
 
-// shell runs a command so that no shell is left between us and it.
+// plain is a command of words alone: one that a shell can hand over to.
+var plain = regexp.MustCompile("^[\\w./-]+( [^;&|()<>`$\n]*)?$")
+
+// shell runs a command by the shell. Where it is one command only, no shell is
+// left between us and it.
 func shell(command string) *exec.Cmd {
-	cmd := exec.Command("/bin/sh", "-c", "exec "+command)
+	if plain.MatchString(command) {
+		command = "exec " + command
+	}
+	cmd := exec.Command("/bin/sh", "-c", command)
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	setDeathSignal(cmd.SysProcAttr)
 	return cmd

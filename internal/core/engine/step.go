@@ -102,7 +102,12 @@ func (t *step) process(st *syntax.Statement) bool {
 		return false
 	}
 	if err := t.env.o.Service.Restart(t.in.ctx, syntax.Is[*syntax.Kill](st)); err != nil {
-		t.miss(event.Finding{Verdict: event.Failed, Line: line, Expected: "the service starts again", Observed: strings.Split(err.Error(), "\n"), Sent: -1})
+		verdict := event.Failed
+		var cannot interface{ CannotTell() bool }
+		if errors.As(err, &cannot) && cannot.CannotTell() {
+			verdict, t.in.halted = event.Blocked, err.Error()
+		}
+		t.miss(event.Finding{Verdict: verdict, Line: line, Expected: "the service starts again", Observed: strings.Split(err.Error(), "\n"), Sent: -1})
 		return false
 	}
 	t.env.client.Forget()
