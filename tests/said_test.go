@@ -7,6 +7,8 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
+	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -441,4 +443,60 @@ func TestWhatIsNeverAnsweredIsToldOnce(t *testing.T) {
 		assert.Equal(t, 2, n, what)
 	}
 	assert.NotEmpty(t, q.hung)
+}
+
+// A draft from a live service finds most of this by itself, and its suite runs
+// at first try; what was there is there.
+func TestADraftFindsOtherManners(t *testing.T) {
+	for name, c := range map[string]struct {
+		manners quayManners
+		list    string
+		// says are lines of the draft.
+		says []string
+	}{
+		"the identity elsewhere": {quayManners{made: "ref", wrapped: "entries"}, "/quays", []string{"members $.entries[*]", "identity $.ref in list $.uid in create $.result.made"}},
+		"only Location":          {quayManners{made: "location", key: "_key"}, "/quays", []string{"identity $._key in create header Location"}},
+		"a list elsewhere":       {quayManners{listed: "/quays/all"}, "/quays/all", []string{"collection /quays\n", "list /quays/all"}},
+		"pages by offset":        {quayManners{wrapped: "rows"}, "/quays", []string{"total $.total"}},
+		"pages by link":          {quayManners{pages: "link"}, "/quays", []string{"paging by link"}},
+		"a revision to carry":    {quayManners{revision: "body"}, "/quays", []string{"revision $._rev as $._rev on delete as query rev", "volatile $._rev"}},
+		"a state for gone":       {quayManners{soft: true}, "/quays", []string{`gone { "state": "closed", ... }`}},
+		"PATCH in JSON only":     {quayManners{patchJSON: true}, "/quays", []string{"amend", "required name"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			q := newQuay(c.manners)
+			base := service(t, q.ServeHTTP)
+			for i := range 7 {
+				q.mu.Lock()
+				ref := fmt.Sprintf("q-mine-%d", i)
+				q.items[ref] = map[string]any{"name": fmt.Sprint("Mine No ", i), "depth": 2.5, q.key: ref, "_rev": 1}
+				q.order = append(q.order, ref)
+				q.mu.Unlock()
+			}
+			dir := t.TempDir()
+			n := run(t, dir, "new", "d", "--from-service", base+c.list, "--writes")
+			assert.Equal(t, 0, n.code, n.err)
+			data, err := os.ReadFile(filepath.Join(dir, "d", filepath.Base(c.list)+".upath"))
+			assert.NoError(t, err)
+			text := strings.Join(strings.Fields(string(data)), " ")
+			for _, says := range c.says {
+				assert.Contains(t, text, strings.TrimSpace(says))
+			}
+			r := run(t, dir+"/d", "run")
+			assert.NotContains(t, r.out, "▲", "%s", tail(r.out))
+			assert.NotContains(t, r.out, "cannot tell", "%s", tail(r.out))
+			q.mu.Lock()
+			defer q.mu.Unlock()
+			mine := 0
+			for ref, it := range q.items {
+				if strings.HasPrefix(ref, "q-mine-") && it["state"] == nil && it["depth"] == 2.5 {
+					mine++
+				} else {
+					assert.Equal(t, "closed", it["state"], "%v is left", it)
+				}
+			}
+			assert.Equal(t, 7, mine)
+		})
+	}
 }

@@ -38,7 +38,10 @@ defaults and the service to start, and a file with one scenario and one
 resource. It runs as it is, against the harbour.
 
 With --from-service a live collection is read, and its resource and a first
-scenario are drafted; --writes allows one item to be made and removed again.
+scenario are drafted. --writes allows items to be made, changed and removed: so it
+finds which members are required or the service's own, where an answer names
+what was made, and what a write must carry. What was there is not written to.
+Credentials given with --header become ` + "`auth`" + ` with a secret from the environment.
 With --from-openapi every operation of an OpenAPI document (3.0 or 3.1, JSON or
 YAML) is drafted, and what could not be is listed. Files that exist are never
 overwritten.`,
@@ -56,7 +59,7 @@ overwritten.`,
 	}
 	fl := c.Flags()
 	fl.StringVar(&f.service, "from-service", "", "draft the resource of this live collection")
-	fl.BoolVar(&f.writes, "writes", false, "with --from-service: one item may be made and removed")
+	fl.BoolVar(&f.writes, "writes", false, "with --from-service: items may be made, changed and removed again")
 	fl.StringArrayVar(&f.header, "header", nil, "with --from-service: a header 'Name: value' of each request (repeatable)")
 	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document")
 	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
@@ -222,13 +225,21 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	}
 	client := exchange.NewClient(exchange.Options{Allow: f.allow, MaxBody: 16 << 20, Agent: agent()})
 	defer client.Close()
-	r, base, err := draft.FromService(f.service, f.writes, func(method, at string, body []byte, media string) *exchange.Exchange {
-		q := &exchange.Request{Method: method, URL: at, Body: body, Timeout: 10 * time.Second, Header: slices.Clone(fields)}
-		if media != "" {
-			q.Header = append(q.Header, exchange.Field{Name: "Content-Type", Value: media})
+	with := func(fields []exchange.Field) draft.Send {
+		return func(method, at string, body []byte, media string) *exchange.Exchange {
+			q := &exchange.Request{Method: method, URL: at, Body: body, Timeout: 10 * time.Second, Header: slices.Clone(fields)}
+			if media != "" {
+				q.Header = append(q.Header, exchange.Field{Name: "Content-Type", Value: media})
+			}
+			return client.Do(ctx, q)
 		}
-		return client.Do(ctx, q)
-	})
+	}
+	credentials, auth, more := draft.Credentials(f.header)
+	var bare draft.Send
+	if auth != "" {
+		bare = with(fields[:1])
+	}
+	r, base, err := draft.FromService(f.service, f.writes, with(fields), bare)
 	if err != nil {
 		var failed *exchange.Failure
 		if errors.As(err, &failed) {
@@ -238,11 +249,19 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	}
 	notes := r.Notes
 	r.Notes = nil
-	if len(f.header) > 0 {
-		notes = append(notes, "The headers that were given are not written down, since they may be secret: write `header` or `auth` with a `secret` into project.upath.")
-	}
+	notes = append(notes, more...)
+	r.Auth = auth
 	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + r.Life("", nil) + "\n" + r.Text()
-	return []page{drafted(name, base), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
+	return []page{withCredentials(drafted(name, base), credentials, auth), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
+}
+
+// withCredentials adds where credentials come from, and that they are sent.
+func withCredentials(p page, secrets []string, auth string) page {
+	if auth != "" {
+		p.text = strings.Replace(p.text, "\ndefaults\n", "\n"+strings.Join(secrets, "\n")+"\n\ndefaults\n  "+auth+"\n", 1)
+		p.text = draft.Canonical(p.text)
+	}
+	return p
 }
 
 func (a *app) fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {

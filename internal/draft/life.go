@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -49,10 +50,14 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 	for _, w := range r.Supports {
 		can[w] = true
 	}
+	if r.Chosen != "" || r.Revision != "" || r.List != "" {
+		// What its writes must carry, its checks know.
+		return ""
+	}
 	made := can["create"] && r.Make != nil
 	fmt.Fprintf(&s.b, "scenario %q\n", "the usual path of "+strings.ReplaceAll(r.Name, "_", " "))
 	if made && can["list"] {
-		fmt.Fprintf(&s.b, "  guard %s%s by %s\n", r.Collection, in(r.Members), r.Identity)
+		fmt.Fprintf(&s.b, "  guard %s%s by %s\n", r.Collection, in(r.Members), cmp.Or(r.InList, r.Identity))
 	}
 	s.b.WriteString(prefix)
 	body := func(t Told) string {
@@ -130,7 +135,7 @@ func (s *steps) writes(r *Resource, item string, can map[string]bool, told map[s
 	}
 	if can["delete"] {
 		s.step("remove it", "send DELETE "+item, "expect status "+told["delete"].status("2xx"))
-		if can["read"] {
+		if can["read"] && r.Gone == "" {
 			s.step("it is gone", "send GET "+item, `expect status 404 or 410  because "what was deleted is not there any more"`)
 		}
 	}
@@ -156,6 +161,17 @@ func (r *Resource) idMember() string { return r.Identity[strings.LastIndexByte(r
 
 // idPath is where an item's own answer shows its identity.
 func (r *Resource) idPath() string {
+	switch {
+	case strings.HasPrefix(r.InCreate, "header "):
+		return r.InCreate + " last segment"
+	case r.InCreate != "":
+		return r.InCreate
+	}
+	return r.itemsOwn()
+}
+
+// itemsOwn is where an item's own answer shows its identity.
+func (r *Resource) itemsOwn() string {
 	return strings.TrimSuffix(r.Content, "$") + below(r.Content, r.Identity)
 }
 

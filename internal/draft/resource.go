@@ -17,7 +17,30 @@ type Resource struct {
 	Make, Remake, Amend *value.Value
 	AmendAs             string
 	// Turn is the member of Make that gets {turn}, so that items differ.
-	Turn               string
+	Turn string
+	// TurnForm is how, with %s for the text: "%s {turn}" when it is "".
+	TurnForm string
+	// List is where items are listed, when elsewhere; InCreate where the answer to a
+	// create shows the identity, a JSONPath or a header; Chosen the name that a
+	// client gives.
+	List, InCreate, Chosen string
+	// InList is where a member of the list shows the identity, when elsewhere than
+	// the item.
+	InList string
+	// Paging, Total, Revision and Gone are these lines, "" for none.
+	Paging, Total, Revision, Gone string
+	Volatile                      []string
+	// sample is an item that is there.
+	sample *value.Value
+	// OnCreate are members that must be there in what items are made of, Public the
+	// operations that need no credentials.
+	OnCreate, Public []string
+	// bare sends without the credentials that were given, nil where none were.
+	bare Send
+	// candidate is a body for items that POST does not make.
+	candidate *value.Value
+	// Auth is the line that sends credentials, "" for none.
+	Auth               string
 	Assigned, Required []string
 	// Hidden are members that are sent and never shown.
 	Hidden   []string
@@ -43,9 +66,31 @@ func (r *Resource) Text() string {
 		}
 	}
 	line("item", r.Item, r.Collection+"/{id}")
+	if r.Auth != "" {
+		fmt.Fprintf(&b, "  %s\n", r.Auth)
+	}
+	line("list", r.List, "")
 	line("members", r.Members, "$[*]")
 	line("content", r.Content, "$")
-	line("identity", r.Identity, "$.id")
+	switch {
+	case r.Chosen != "":
+		line("identity", fmt.Sprintf("chosen %q by %s", r.Chosen, r.Identity), "")
+	case r.InCreate+r.InList != "":
+		text := r.Identity
+		if r.InList != "" {
+			text += " in list " + r.InList
+		}
+		if r.InCreate != "" {
+			text += " in create " + r.InCreate
+		}
+		line("identity", text, "")
+	default:
+		line("identity", r.Identity, "$.id")
+	}
+	line("paging", r.Paging, "")
+	line("total", r.Total, "")
+	line("revision", r.Revision, "")
+	line("gone", r.Gone, "")
 	if r.Make != nil {
 		line("make", r.example(r.Make), "")
 	}
@@ -61,7 +106,12 @@ func (r *Resource) Text() string {
 	}
 	line("assigned", names(r.Assigned), "")
 	line("required", names(r.Required), "")
+	if len(r.OnCreate) > 0 {
+		line("required", names(r.OnCreate)+" on create", "")
+	}
+	line("public", strings.Join(r.Public, ", "), "")
 	line("hidden", names(r.Hidden), "")
+	line("volatile", strings.Join(r.Volatile, ", "), "")
 	line("supports", strings.Join(r.Supports, ", "), "")
 	return Canonical(b.String())
 }
@@ -90,7 +140,12 @@ func (r *Resource) with(v *value.Value, turn string) string {
 	for i, n := range v.Names {
 		text := Body(v.Items[i])
 		if n == r.Turn && v.Items[i].Kind == value.String {
-			text = strings.TrimSuffix(text, `"`) + " " + turn + `"`
+			form := r.TurnForm
+			if form == "" {
+				form = turnForms[0]
+			}
+			inner := strings.TrimSuffix(strings.TrimPrefix(text, `"`), `"`)
+			text = `"` + strings.Replace(strings.ReplaceAll(form, "{turn}", turn), "%s", inner, 1) + `"`
 			if dateForm.MatchString(v.Items[i].Text) {
 				text = `"{in_days(turn)}"`
 				if turn != "{turn}" {

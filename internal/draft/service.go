@@ -2,8 +2,10 @@ package draft
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"net/url"
-	"slices"
+	"path"
+	"regexp"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -18,13 +20,14 @@ type Send func(method, url string, body []byte, media string) *exchange.Exchange
 
 // FromService looks at a live collection and drafts its resource: by reading
 // only, or with writes by making one item and removing it.
-func FromService(at string, writes bool, send Send) (*Resource, string, error) {
+// bare sends without the credentials that were given, nil where none were.
+func FromService(at string, writes bool, send, bare Send) (*Resource, string, error) {
 	u, err := url.Parse(at)
 	if err != nil || u.Host == "" {
 		return nil, "", fmt.Errorf("%s is not a URL", at)
 	}
 	base := u.Scheme + "://" + u.Host
-	r := &Resource{Collection: strings.TrimSuffix(u.EscapedPath(), "/"), Members: "$[*]", Content: "$", Identity: "$.id"}
+	r := &Resource{Collection: strings.TrimSuffix(u.EscapedPath(), "/"), Members: "$[*]", Content: "$", Identity: "$.id", bare: bare}
 	parts := strings.Split(strings.Trim(r.Collection, "/"), "/")
 	r.Name = Name(parts[len(parts)-1], "items")
 	list, err := get(send, base+r.Collection)
@@ -39,6 +42,7 @@ func FromService(at string, writes bool, send Send) (*Resource, string, error) {
 		r.Members = path + "[*]"
 	}
 	r.Supports = []string{"list"}
+	r.pages(send, base+r.Collection, list, members)
 	if len(members.Items) == 0 {
 		r.Notes = append(r.Notes, "The list is empty, so there was no item to look at: write `make`, `assigned` and `required` yourself.")
 		return r, base, nil
@@ -55,15 +59,71 @@ func FromService(at string, writes bool, send Send) (*Resource, string, error) {
 	if id != "id" {
 		r.Identity = "$." + id
 	}
+	r.sample = one
 	idv, _ := one.Get(id)
 	item := base + r.Collection + "/" + url.PathEscape(idv.Plain())
 	r.look(send, base, item, one, other, id)
-	if r.Make != nil && writes {
-		r.tryOut(send, base, id, identities(members, id))
-	} else if r.Make != nil {
+	t := &trial{r: r, send: send, base: base, sample: r.sample, id: id, there: identities(members, id), first: 100_000 + rand.IntN(700_000)}
+	switch {
+	case r.candidate != nil && writes:
+		t.named()
+	case r.Make != nil && writes:
+		t.run()
+	case r.Make != nil:
 		r.Notes = append(r.Notes, "`make` was guessed from an item that is there and not tried; --writes makes one and removes it.")
 	}
 	return r, base, nil
+}
+
+// totalName finds members that count all items.
+var totalName = regexp.MustCompile(`(?i)^(total|total_?(count|items|rows|results)|count)$`)
+
+// pages finds how a list pages: by Link, by a cursor, or by numbers that it
+// answers to.
+func (r *Resource) pages(send Send, at string, list, members *value.Value) {
+	all := -1
+	if list.Kind == value.Object {
+		for i, n := range list.Names {
+			if total, ok := list.Items[i].Int(); ok && list.Items[i].Kind == value.Number && totalName.MatchString(n) && total >= len(members.Items) {
+				r.Total, all = memberAt(n), total
+				break
+			}
+		}
+	}
+	if x := send("GET", at, nil, ""); x.Answer != nil {
+		for _, l := range exchange.Links(x.Answer.Header.Values("Link")) {
+			if l.Has("next") {
+				r.Paging = "by link"
+				return
+			}
+		}
+	}
+	if all <= len(members.Items) || len(members.Items) == 0 {
+		return
+	}
+	// There is more than is shown: which question shows it?
+	first := members.Items[0].String()
+	other := func(query string) bool {
+		v, err := get(send, at+"?"+query)
+		if err != nil {
+			return false
+		}
+		page, _ := listIn(v, "$", 0)
+		return page != nil && len(page.Items) > 0 && page.Items[0].String() != first
+	}
+	for _, one := range [][2]string{{"limit", "offset"}, {"limit", "skip"}, {"limit", "start"}} {
+		if other(fmt.Sprintf("%s=%d", one[1], len(members.Items))) {
+			r.Paging = "by offset " + one[0] + ", " + one[1]
+			return
+		}
+	}
+	for _, one := range [][2]string{{"per_page", "page"}, {"perPage", "page"}, {"page_size", "page"}, {"size", "page"}} {
+		if other("page=2") && other(one[0]+"=1&page=2") {
+			r.Paging = "by page " + one[0] + ", " + one[1] + " from 1"
+			return
+		}
+	}
+	r.Notes = append(r.Notes, "The list shows a part of its items: write `paging` yourself.")
 }
 
 // leads is the member whose value is the name of the item's own path, found by
@@ -77,8 +137,15 @@ func leads(send Send, at string, one *value.Value) string {
 			continue
 		}
 		asked++
-		if v, err := get(send, at+"/"+url.PathEscape(text)); err == nil && contentIn(v, n, it) != nil {
-			return n
+		u, err := url.Parse(at)
+		if err != nil {
+			return ""
+		}
+		for _, place := range itemPaths(u.EscapedPath()) {
+			where := u.Scheme + "://" + u.Host + strings.ReplaceAll(place, "{id}", url.PathEscape(text))
+			if v, err := get(send, where); err == nil && contentIn(v, n, it) != nil {
+				return n
+			}
 		}
 	}
 	return ""
@@ -126,14 +193,35 @@ func listIn(v *value.Value, at string, deep int) (*value.Value, string) {
 // look reads one item, and asks what can be done.
 func (r *Resource) look(send Send, base, item string, one, other *value.Value, id string) {
 	idv, _ := one.Get(id)
-	if v, err := get(send, item); err == nil {
+	v, err := get(send, item)
+	for _, at := range itemPaths(r.Collection)[1:] {
+		if err == nil {
+			break
+		}
+		elsewhere := base + strings.ReplaceAll(at, "{id}", url.PathEscape(idv.Plain()))
+		if v, err = get(send, elsewhere); err != nil {
+			continue
+		}
+		if item = elsewhere; path.Dir(at) == path.Dir(r.Collection) {
+			// The list has a path of its own, beside the items.
+			r.List, r.Collection = r.Collection, path.Dir(r.Collection)
+		} else {
+			r.Item = at
+		}
+	}
+	if err == nil {
 		r.Supports = append(r.Supports, "read")
 		content := contentIn(v, id, idv)
+		if other, ok := memberOf(v, idv); content == nil && ok {
+			// The item has another word for it than the list.
+			r.Identity, r.InList, content = memberAt(other), memberAt(id), &contentAt{"$", v}
+		}
 		if content == nil {
 			r.Notes = append(r.Notes, "The item by itself does not show its identity: write `content` and `identity` yourself.")
 		} else {
 			r.Content = content.path
 			one = content.v
+			r.sample = one
 		}
 	} else {
 		r.Notes = append(r.Notes, "An item cannot be read at the collection's path and its identity: write `item` yourself.")
@@ -155,6 +243,7 @@ func (r *Resource) look(send Send, base, item string, one, other *value.Value, i
 	notes := r.Notes
 	r.examplesFrom(one, other, id)
 	if !can(false, "POST") {
+		r.candidate = r.Make
 		r.Make, r.Notes = nil, notes
 		if can(true, "PUT") {
 			r.Notes = append(r.Notes, "Items are made by PUT under a name of the client's, it seems: write `identity chosen \"…{turn}\" by "+r.Identity+"`, `make` and `supports … replace` yourself.")
@@ -177,6 +266,19 @@ func (r *Resource) look(send Send, base, item string, one, other *value.Value, i
 			r.Supports = append(r.Supports, s.word)
 		}
 	}
+}
+
+// memberOf is the member that holds a value.
+func memberOf(v, want *value.Value) (string, bool) {
+	if v.Kind != value.Object {
+		return "", false
+	}
+	for i, n := range v.Names {
+		if value.Equal(v.Items[i], want) {
+			return n, true
+		}
+	}
+	return "", false
 }
 
 type contentAt struct {
@@ -269,46 +371,6 @@ func identities(list *value.Value, id string) map[string]bool {
 		}
 	}
 	return out
-}
-
-// triedTurn tells what is made to try `make` from what was there.
-const triedTurn = "731902"
-
-// tryOut makes one item with the drafted example, and removes it again. there
-// are the items that were listed before; they are not touched.
-func (r *Resource) tryOut(send Send, base, id string, there map[string]bool) {
-	text := strings.ReplaceAll(r.example(r.Make), "{turn}", triedTurn)
-	text = strings.ReplaceAll(text, `\{`, "{")
-	x := send("POST", base+r.Collection, []byte(text), "application/json")
-	if x.Answer == nil || x.Answer.Status/100 != 2 {
-		says := "no answer"
-		if x.Answer != nil {
-			says = x.Answer.StatusText() + " " + value.Cut(strings.Join(strings.Fields(string(x.Answer.Body)), " "), 120)
-		}
-		r.Notes = append(r.Notes, "`make` was tried and refused ("+says+"): mend it.")
-		return
-	}
-	name := r.nameIn(x.Answer, base, id)
-	switch {
-	case name == "":
-		r.Notes = append(r.Notes, "`make` was tried and accepted, but nothing told which item it made: it is still there.")
-		return
-	case there[strings.ToLower(name)]:
-		r.Notes = append(r.Notes, "`make` was tried, and the answer names an item that was there before ("+name+"): that item was left as it is, and what was made, if anything, is still there.")
-		return
-	}
-	at := base + r.Collection + "/" + url.PathEscape(name)
-	if r.Turn != "" && slices.Contains(r.Supports, "read") {
-		if x := send("GET", at, nil, ""); x.Answer == nil || !strings.Contains(string(x.Answer.Body), triedTurn) {
-			r.Notes = append(r.Notes, "`make` was tried, and the item that the answer names ("+name+") does not show what was sent: it was left as it is.")
-			return
-		}
-	}
-	gone := send("DELETE", at, nil, "")
-	if gone.Answer == nil || gone.Answer.Status/100 != 2 {
-		r.Notes = append(r.Notes, "The item that was made to try `make` could not be removed: "+at)
-		r.Supports = slices.DeleteFunc(r.Supports, func(s string) bool { return s == "delete" })
-	}
 }
 
 // nameIn is the name of the item that an answer to a create shows, or that its

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -248,9 +249,7 @@ func (t *Terminal) group(g *group) {
 	if len(o.steps) == 0 && o.finished.Why != "" {
 		t.field("since", o.finished.Why)
 	}
-	for _, st := range o.steps {
-		t.checkStep(st)
-	}
+	t.checkSteps(o.steps)
 	if o.finished.Verdict == event.Failed || o.finished.Verdict == event.Warned {
 		if t.Since != nil {
 			t.field("since", t.Since(o.started.File, o.started.Pattern))
@@ -269,6 +268,81 @@ func (t *Terminal) group(g *group) {
 		names = slices.Compact(names)
 		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), width-16))
 	}
+}
+
+// checkSteps are the steps of a check as far as they matter: those that lead to
+// a miss, and each kind of miss once. The others of a kind are named.
+func (t *Terminal) checkSteps(steps []*event.StepFinished) {
+	told := map[string]bool{}
+	var before []*event.StepFinished
+	var alike []string
+	for _, st := range steps {
+		if len(st.Findings)+len(st.Lacks) == 0 {
+			before = append(before, st)
+			continue
+		}
+		kind := kindOf(st)
+		if told[kind] {
+			alike = append(alike, Clean(st.Title, false))
+			before = nil
+			continue
+		}
+		told[kind] = true
+		t.heldSteps(before)
+		before = nil
+		t.checkStep(st)
+	}
+	if len(told) == 0 {
+		t.heldSteps(before)
+	}
+	if len(alike) > 0 {
+		width := min(max(t.Width, 60), 110)
+		t.field("alike", folded(fmt.Sprintf("%s: %s", count(len(alike), "more step"), strings.Join(alike, ", ")), width-16))
+	}
+}
+
+// mostHeld bounds how many steps are shown that lead to a miss: the first two,
+// and the last.
+const mostHeld = 5
+
+func (t *Terminal) heldSteps(list []*event.StepFinished) {
+	list = slices.DeleteFunc(slices.Clone(list), func(st *event.StepFinished) bool {
+		return st.Afterwards || st.Verdict == event.Skipped || st.Verdict == event.NotReached
+	})
+	for i, st := range list {
+		if len(list) > mostHeld && i >= 2 && i < len(list)-1 {
+			if i == 2 {
+				fmt.Fprintf(t.W, "    %s\n", t.Style.paint(t.Style.faint, fmt.Sprintf("… %s held", count(len(list)-3, "more step"))))
+			}
+			continue
+		}
+		t.checkStep(st)
+	}
+}
+
+// inQuotes are the values in what was expected and observed.
+var inQuotes = regexp.MustCompile(`"(?:[^"\\]|\\.)*"`)
+
+// kindOf is what a step has in common with others that missed the same.
+func kindOf(st *event.StepFinished) string {
+	var b strings.Builder
+	b.WriteString(string(st.Verdict))
+	for _, f := range st.Findings {
+		if f.Sent >= 0 && f.Sent < len(st.Sent) {
+			x := st.Sent[f.Sent].Exchange
+			b.WriteString(" " + x.Request.Method)
+			if x.Answer != nil {
+				b.WriteString(" " + fmt.Sprint(x.Answer.Status))
+			}
+		}
+		claim, _, _ := strings.Cut(f.Expected, "{")
+		text := claim + strings.Join(f.Observed, " ")
+		b.WriteString(" " + digits.ReplaceAllString(inQuotes.ReplaceAllString(text, "…"), "0"))
+	}
+	for _, l := range st.Lacks {
+		b.WriteString(" lacks " + l)
+	}
+	return b.String()
 }
 
 // checkStep is a step of a check on one line, and what was missed below it.

@@ -100,8 +100,9 @@ type environment struct {
 	watch    *watch
 	// types are the media types that are refused, by method and path.
 	types map[string]bool
-	// mute are the methods and paths that give no answer.
-	mute map[string]bool
+	// mute are the methods and paths that give no answer, with the scenario that
+	// waited for one.
+	mute map[string]int
 	// gate is held by scenarios that run beside others, and alone by one that is
 	// run once more.
 	gate sync.RWMutex
@@ -125,7 +126,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]bool{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

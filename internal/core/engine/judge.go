@@ -13,6 +13,7 @@ import (
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // context is what expectations of the current request may look at.
@@ -288,21 +289,36 @@ func (t *step) shown(b *syntax.Expectation) string {
 	if !strings.Contains(text, "{") {
 		return text
 	}
-	values := map[string]string{}
+	values := map[string]*value.Value{}
 	syntax.WalkExpectation(b, func(e *syntax.Expr) {
 		if e.Raw == "" || e.Call {
 			return
 		}
 		if v, err := t.in.names.Expr(e); err == nil && len(v.Plain()) <= 60 {
-			values["{"+e.Raw+"}"] = v.Plain()
+			values["{"+e.Raw+"}"] = v
 		}
 	})
-	return inBraces.ReplaceAllStringFunc(text, func(m string) string {
-		if v, ok := values[m]; ok {
-			return v
+	quoted, last := false, 0
+	var out strings.Builder
+	for _, at := range inBraces.FindAllStringIndex(text, -1) {
+		before := text[last:at[0]]
+		out.WriteString(before)
+		quoted = quoted != (strings.Count(before, `"`)%2 == 1)
+		last = at[1]
+		v, known := values[text[at[0]:at[1]]]
+		switch {
+		case !known:
+			out.WriteString(text[at[0]:at[1]])
+		case quoted:
+			// Within a text, a path or a status it stands as it is.
+			out.WriteString(v.Plain())
+		case b.Subject.Kind == "status":
+			out.WriteString(v.Plain())
+		default:
+			out.WriteString(v.String())
 		}
-		return m
-	})
+	}
+	return out.String() + text[last:]
 }
 
 // effect is the difference that an observation shows; nil where none was made.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
 	"sync"
@@ -117,7 +118,7 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 			one.before = keeping(one.before, k, s)
 		}
 	}
-	if len(one.before.Keys) > 0 {
+	if len(one.before.Keys) > 0 || t.in.guards[0] == g {
 		// A step of its own: that of the check is told by then.
 		again := *t
 		again.e = &event.StepFinished{}
@@ -440,6 +441,35 @@ func (t *step) gone(g *guard, d *state.Delta, after *state.Snapshot) bool {
 	return (is == 404 || is == 410) && status(after.Only(after.Keys[:1])) == 200
 }
 
+// leftIn notes what a list still shows and this run has sent: some services make
+// what they refuse.
+func (r *environment) leftIn(one *watched, s *state.Snapshot) {
+	w, l := r.watch, &r.ledger
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, k := range s.Keys {
+		text := s.Members[k].String()
+		ids := one.view.Identities(s.Only([]string{k}))
+		if one.before.Members[k] != nil || len(ids) != 1 {
+			continue
+		}
+		same := func(m made) bool { return path.Base(m.path) == strings.ToLower(ids[0]) }
+		if slices.ContainsFunc(l.removed, same) || slices.ContainsFunc(l.made, same) {
+			// Known by what the answers said.
+			continue
+		}
+		for _, d := range w.drawn {
+			if !d.In(text) {
+				continue
+			}
+			l.made = append(l.made, made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])})
+			break
+		}
+	}
+}
+
 // lastLook looks once more at all that was there before, at the end of a run.
 func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 	w := r.watch
@@ -460,6 +490,7 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 			w.mu.Lock()
 			w.compare(one, s.s, one.view, job{})
 			w.mu.Unlock()
+			r.leftIn(one, s.s)
 		}
 	}
 	r.settle(ctx)

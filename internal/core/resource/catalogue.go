@@ -23,6 +23,9 @@ type Check struct {
 	// Causes are the checks whose failure explains that of this one: told once,
 	// under the cause.
 	Causes []string
+	// Alone marks one that looks at what other scenarios may move: which identity
+	// comes next.
+	Alone bool
 	// Write writes the scenario.
 	Write func(s *script)
 	// Softer writes a second scenario of a lower level, where a part of the

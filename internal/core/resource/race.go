@@ -174,8 +174,13 @@ func durabilityChecks() []Check {
 			Mend:   "keep the count with the data",
 			Write: func(s *script) {
 				s.make(1)
+				there := line{}
+				if listed(s.Resource) == "" {
+					s.step("what is there", send("GET", s.list()), need("status 200"), keep("there from "+s.Members+strings.TrimPrefix(s.By, "$")).ifThere())
+					there = expect("{there} lacks {other}")
+				}
 				s.step("start the service anew", startAnew("restart"), send("GET", s.at("id")), need("status 200"))
-				s.makeOne(1, anew, expect("{other} is not {id}"))
+				s.makeOne(1, anew, expect("{other} is not {id}"), there)
 				s.readBack("the first is as it was", anew, expect("status 200"), s.shows("expect", "made"))
 			},
 		},

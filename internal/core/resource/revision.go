@@ -72,6 +72,10 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 		if l.place != detail || !ok {
 			continue
 		}
+		if empty, ok := strings.CutPrefix(body, "{}"); ok {
+			out[j].text = "json { " + quoted(member) + ": {" + rev + "} }" + empty
+			continue
+		}
 		if name, plain := strings.CutPrefix(body, "{"); plain && !strings.HasPrefix(body, "{ ") {
 			name, rest, _ := strings.Cut(name, "}")
 			out[j].text = "json {with_member(" + name + ", " + quoted(member) + ", " + rev + ")}" + rest

@@ -109,6 +109,9 @@ func (s *script) text() string {
 		b.WriteString(" level " + s.level)
 	}
 	b.WriteString("\n  need status not 429 and not 503\n")
+	if s.check.Alone {
+		b.WriteString("  alone\n")
+	}
 	for _, l := range s.Lines {
 		b.WriteString("  " + l + "\n")
 	}
