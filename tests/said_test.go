@@ -207,6 +207,9 @@ func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
 		status = 202
 	}
 	switch q.made {
+	case "nothing":
+		w.Header().Del("Location")
+		w.WriteHeader(status)
 	case "location":
 		w.WriteHeader(status)
 	case "ref":
@@ -499,4 +502,36 @@ func TestADraftFindsOtherManners(t *testing.T) {
 			assert.Equal(t, 7, mine)
 		})
 	}
+}
+
+// Where the paths are not what the resource says, one item is made, and one
+// thing is told.
+func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
+	for _, c := range []struct {
+		manners    quayManners
+		says, told string
+	}{
+		{quayManners{made: "nothing"}, "identity $.ref", "say where the answer to a create shows the identity"},
+		{quayManners{}, "identity $.ref\n  item /quay/{id}", "GET /quay/q-"},
+	} {
+		q := newQuay(c.manners)
+		base := service(t, q.ServeHTTP)
+		dir := folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  "+c.says+"\n"+quayExamples)
+		r := run(t, dir, "run")
+		assert.NotEqual(t, 0, r.code)
+		assert.Contains(t, r.out, c.told)
+		assert.NotContains(t, r.out, "▲ ", "%s", r.out)
+		assert.LessOrEqual(t, len(q.items), 3, "%s", r.out)
+		assert.Contains(t, r.out, "left on the service")
+	}
+	// A list that shows the identity by another name cannot be observed: no check
+	// fails by that.
+	q := newQuay(quayManners{made: "ref"})
+	base := service(t, q.ServeHTTP)
+	dir := folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  identity $.ref\n"+quayExamples)
+	r := run(t, dir, "run")
+	assert.Equal(t, 5, r.code)
+	assert.NotContains(t, r.out, "▲ ", "%s", r.out)
+	assert.Contains(t, r.out, "could not be observed")
+	assert.Empty(t, q.items)
 }

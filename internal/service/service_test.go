@@ -108,7 +108,7 @@ func TestProcessesThatLeaveTheirGroup(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Restart(context.Background(), false))
 	s.Stop()
-	assert.False(t, o.Ready(context.Background()))
+	assert.Eventually(t, func() bool { return !o.Ready(context.Background()) }, 2*time.Second, 20*time.Millisecond)
 
 	o = options(t, "hidden")
 	s, err = Start(context.Background(), o)

@@ -26,6 +26,9 @@ func (r *environment) blockedBy(f *project.File, c *event.Check) string {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	if c.Anyway && r.unnamed[resourceKey(f, c)] {
+		return ""
+	}
 	return r.blocked[resourceKey(f, c)]
 }
 

@@ -94,6 +94,8 @@ type environment struct {
 	died bool
 	// blocked are the resources whose probe was blocked, with the reason.
 	blocked map[string]string
+	// unnamed are those where a create does not tell what it has made.
+	unnamed map[string]bool
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 	ledger   ledger
@@ -126,7 +128,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

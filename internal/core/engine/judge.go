@@ -184,6 +184,10 @@ func (t *step) undecided(st *syntax.Statement, b *syntax.Expectation, o judgemen
 	f := t.finding(st, b, o, at)
 	f.Verdict = event.Blocked
 	t.found(f)
+	if t.in.job.s.Check != nil && (b.Subject.Kind == "observation" || b.Subject.Kind == "state") && !t.e.Afterwards {
+		// What comes after it would be judged by a list that cannot be read.
+		t.in.halted = o.err.Error()
+	}
 }
 
 // judgement is how a claim fared with several answers.

@@ -43,8 +43,12 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 		t.lacking(err)
 		return
 	}
-	t.miss(event.Finding{Verdict: t.ofKeep(), Line: t.lineOf(st), Expected: "keep " + k.Name + " from " + keptFrom(k),
-		Observed: []string{err.Error()}, Sent: at.sent})
+	f := event.Finding{Verdict: t.ofKeep(), Line: t.lineOf(st), Expected: "keep " + k.Name + " from " + keptFrom(k), Observed: []string{err.Error()}, Sent: at.sent}
+	if c := t.in.job.s.Check; c != nil && c.ID == Probe {
+		t.in.unnamed = true
+		f.Look = "say where the answer to a create shows the identity: identity $.id in create $.path, or in create header NAME"
+	}
+	t.miss(f)
 }
 
 // ofKeep is the verdict when nothing could be kept: blocked in a step that
@@ -59,11 +63,24 @@ func (t *step) ofKeep() event.Verdict {
 }
 
 func keptFrom(k *syntax.Keep) string {
+	text := ""
+	for o := k; o != nil; o = o.Or {
+		if text != "" {
+			text += " or "
+		}
+		text += keptSource(o)
+	}
+	return text
+}
+
+func keptSource(k *syntax.Keep) string {
 	switch {
 	case k.Path != nil:
 		return k.Path.Raw
 	case k.Pattern != nil:
 		return k.From + " " + syntax.NodeText(k.Pattern)
+	case k.Last:
+		return k.From + " " + k.Key + " last segment"
 	case k.Key != "":
 		return k.From + " " + k.Key
 	}

@@ -58,6 +58,8 @@ type flow struct {
 	telling []string
 	// around is set while steps run that the user puts around each scenario.
 	around bool
+	// unnamed is set when a create does not tell what it has made.
+	unnamed bool
 	// late is told after the scenario.
 	late []event.Event
 	// closely looks at what was there before around each request that writes; harm
@@ -116,6 +118,9 @@ func (r *environment) concludes(s *flow) {
 	check := r.checkOf(s.job.s)
 	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
 		r.shutOff(s.job.s.File, check, s.why)
+		r.mu.Lock()
+		r.unnamed[resourceKey(s.job.s.File, check)] = s.unnamed
+		r.mu.Unlock()
 	}
 	if s.verdict == event.Failed || s.verdict == event.Blocked {
 		r.mu.Lock()

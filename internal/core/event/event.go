@@ -92,6 +92,9 @@ type Check struct {
 	// Columns and rows are in the order of ColumnAt and RowAt.
 	Column          string
 	ColumnAt, RowAt int
+	// Anyway marks a check that is judged although nothing tells which item a
+	// create has made.
+	Anyway bool
 	// Causes are the checks whose failure explains that of this one.
 	Causes []string
 }

@@ -23,6 +23,9 @@ type Check struct {
 	// Causes are the checks whose failure explains that of this one: told once,
 	// under the cause.
 	Causes []string
+	// Anyway marks one that is judged although nothing tells which item a create
+	// has made.
+	Anyway bool
 	// Alone marks one that looks at what other scenarios may move: which identity
 	// comes next.
 	Alone bool
@@ -110,7 +113,7 @@ func Describe(c *event.Check) {
 	if known == nil {
 		return
 	}
-	c.Causes = known.Causes
+	c.Causes, c.Anyway = known.Causes, known.Anyway
 	for i, f := range families {
 		if f.name == known.Family {
 			c.Column, c.ColumnAt = f.column, i

@@ -371,6 +371,14 @@ func (s *script) inTime() line {
 	return retry("for 5s every 100ms")
 }
 
+// another says of two identities that the service has given that they are two.
+func (s *script) another(id, than string) line {
+	if s.makesByName() {
+		return line{}
+	}
+	return expect("{" + id + "} is not {" + than + "}")
+}
+
 // attempted is the number of the item that attempts are about, where the client
 // names it.
 const attempted = 9
