@@ -390,7 +390,7 @@ func TestBaselines(t *testing.T) {
 	n.Store(2)
 	r := run(t, dir, "run")
 	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "$['n'] expected 1.0, found 2.0")
+	assert.Contains(t, r.out, "$.n expected 1.0, found 2.0")
 }
 
 // tally is a list of numbers that POST adds to, wrapped and paged.

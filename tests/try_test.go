@@ -112,11 +112,11 @@ func TestTryShowsWhatDiffers(t *testing.T) {
 	r := run(t, t.TempDir(), "try", "GET", base+"/counts", "--repeat", "5")
 	require.Equal(t, 0, r.code, r.err)
 	assert.EqualValues(t, 5, n.Load())
-	for _, w := range []string{"5", "$['n']"} {
+	for _, w := range []string{"5", "$.n"} {
 		assert.Contains(t, r.out, w)
 	}
 	_, differs, _ := strings.Cut(r.out, "}")
-	assert.NotContains(t, differs, "$['name']")
+	assert.NotContains(t, differs, "$.name")
 	r = run(t, t.TempDir(), "try", "GET", base+"/x?flag=NL", "--header", "X-Pilot: y", "--without", "header X-Pilot", "--without", "query flag")
 	require.Equal(t, 0, r.code, r.err)
 	for _, w := range []string{"without header X-Pilot", "401", "without query flag", "NL"} {

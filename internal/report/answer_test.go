@@ -54,7 +54,7 @@ func TestWhatDiffersBetweenAnswers(t *testing.T) {
 		"nothing":  {[]string{js + `{"a":1}`, js + `{"a":1}`}, ""},
 		"a status": {[]string{js + `{"a":1}`, "404 Not Found\nContent-Type: application/json\n\n" + `{"a":1}`}, "status 200 OK, then 404 Not Found"},
 		"headers":  {[]string{"200 OK\nA: 1\nB: 1\n\nx", "200 OK\nA: 2\nC: 1\n\nx"}, "header A: 1, then 2\nheader B is gone: 1\nheader C is new: 1"},
-		"a member": {[]string{js + `{"a":1,"b":2}`, js + `{"a":1,"b":3}`}, "$['b']"},
+		"a member": {[]string{js + `{"a":1,"b":2}`, js + `{"a":1,"b":3}`}, "$.b"},
 		"text":     {[]string{"200 OK\n\nab", "200 OK\n\nabc"}, "the body: 2 bytes, then 3 bytes that differ"},
 	} {
 		t.Run(name, func(t *testing.T) {

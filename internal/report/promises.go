@@ -245,7 +245,7 @@ func (t *Terminal) group(g *group) {
 	place := o.check().Level + "   " + Clean(o.started.File, false) + fmt.Sprintf(":%d", o.started.Line)
 	width := min(max(t.Width, 60), 110)
 	fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(id+word, max(width-6-lipgloss.Width(place), 30)), s.paint(s.faint, place))
-	t.field("proves", o.started.About)
+	t.field("proves", folded(o.started.About, width-16))
 	if len(o.steps) == 0 && o.finished.Why != "" {
 		t.field("since", o.finished.Why)
 	}

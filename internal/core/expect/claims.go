@@ -55,7 +55,7 @@ var onNodes = map[string]func(c *Context, p *syntax.Predicate, q *jsonpath.Query
 		if len(nodes) == 0 {
 			return Outcome{Held: true}
 		}
-		return miss("%s is %s", nodes[0].Path(), value.Cut(nodes[0].Value.String(), 120))
+		return miss("%s is %s", nodes[0].Place(), value.Cut(nodes[0].Value.String(), 120))
 	},
 	"count": func(c *Context, p *syntax.Predicate, q *jsonpath.Query, nodes []jsonpath.Node) Outcome {
 		n := len(nodes)

@@ -208,7 +208,7 @@ func (c *Context) nodes(s *syntax.Subject, p *syntax.Predicate, q *jsonpath.Quer
 	if len(nodes) != 1 {
 		return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))
 	}
-	one, at := nodes[0].Value, nodes[0].Path()
+	one, at := nodes[0].Value, nodes[0].Place()
 	if judge := onValue[p.Op]; judge != nil {
 		return judge(c, p, one, at)
 	}
@@ -231,7 +231,7 @@ func onList(judge func(c *Context, p *syntax.Predicate, v *value.Value, at strin
 			if len(nodes) != 1 {
 				return miss("%s selects %s, where one value was expected", q, howMany(len(nodes)))
 			}
-			return judge(c, p, nodes[0].Value, nodes[0].Path())
+			return judge(c, p, nodes[0].Value, nodes[0].Place())
 		}
 		list := value.NewArray()
 		for _, n := range nodes {

@@ -100,11 +100,11 @@ func (c *Context) quantified(p *syntax.Predicate, _ *jsonpath.Query, nodes []jso
 	var parts []part
 	if len(nodes) == 1 && nodes[0].Value.Kind == value.Array {
 		for i, item := range nodes[0].Value.Items {
-			parts = append(parts, part{item, fmt.Sprintf("%s[%d]", nodes[0].Path(), i)})
+			parts = append(parts, part{item, fmt.Sprintf("%s[%d]", nodes[0].Place(), i)})
 		}
 	} else {
 		for _, n := range nodes {
-			parts = append(parts, part{n.Value, n.Path()})
+			parts = append(parts, part{n.Value, n.Place()})
 		}
 	}
 	var found []string

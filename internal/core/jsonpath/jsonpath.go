@@ -33,6 +33,14 @@ func (n Node) Path() string {
 	if n.at == nil {
 		return "$"
 	}
+	return n.at.Normalized()
+}
+
+// Place is the node's path as one writes it: $.name[0].
+func (n Node) Place() string {
+	if n.at == nil {
+		return "$"
+	}
 	return n.at.String()
 }
 

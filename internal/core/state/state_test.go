@@ -43,9 +43,9 @@ func effects(t *testing.T, text string) []syntax.Effect {
 func TestJudge(t *testing.T) {
 	const three = `[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`
 	for _, c := range []struct{ after, effect, found string }{
-		{three, "unchanged", ""}, {`[{"n":"c","id":3.0},{"id":1,"n":"a"},{"id":2,"n":"b"}]`, "unchanged", ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, "loses 1", ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, `loses { "id": 2, ... }`, ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, `loses { "id": 1, ... }`, "boats: 1 lost|- {\"id\": 2, \"n\": \"b\"}|$['id'] expected 1, found 2"},
+		{three, "unchanged", ""}, {`[{"n":"c","id":3.0},{"id":1,"n":"a"},{"id":2,"n":"b"}]`, "unchanged", ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, "loses 1", ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, `loses { "id": 2, ... }`, ""}, {`[{"id":1,"n":"a"},{"id":3,"n":"c"}]`, `loses { "id": 1, ... }`, "boats: 1 lost|- {\"id\": 2, \"n\": \"b\"}|$.id expected 1, found 2"},
 		{`[]`, "loses 1", "boats: 3 lost|- {\"id\": 1, \"n\": \"a\"}|- {\"id\": 2, \"n\": \"b\"}|- {\"id\": 3, \"n\": \"c\"}"}, {three, "loses 1", "boats: unchanged; nothing is gone, all are still there"}, {three, "gains 1", "boats: unchanged; nothing came"}, {three, `changes { "id": 1 }`, "boats: unchanged; nothing changed"},
-		{`[{"id":1,"n":"z"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`, "changes 1", ""}, {`[{"id":1,"n":"z"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`, "unchanged", "boats: 1 changed|~ id 1  $['n'] was \"a\", is \"z\""}, {`[{"id":1},{"id":2,"n":"b"},{"id":3,"n":"c","m":0}]`, "changes 1", "boats: 2 changed|~ id 1  $['n'] is gone: \"a\"|~ id 3  $['m'] is new: 0"},
+		{`[{"id":1,"n":"z"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`, "changes 1", ""}, {`[{"id":1,"n":"z"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`, "unchanged", "boats: 1 changed|~ id 1  $.n was \"a\", is \"z\""}, {`[{"id":1},{"id":2,"n":"b"},{"id":3,"n":"c","m":0}]`, "changes 1", "boats: 2 changed|~ id 1  $.n is gone: \"a\"|~ id 3  $.m is new: 0"},
 		{`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"},{"id":4,"n":"d"}]`, "gains 1", ""}, {`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":4,"n":"c"}]`, "gains 1 and loses 1", ""}, {`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":4,"n":"c"}]`, "gains 1", "boats: 1 gained, 1 lost|+ {\"id\": 4, \"n\": \"c\"}|- {\"id\": 3, \"n\": \"c\"}"},
 		{`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"},{"id":4,"n":"d"},{"id":5,"n":"e"}]`, `gains { "id": 5, ... } and gains { "id": 4, ... }`, ""}, {`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"},{"id":3,"n":"c"}]`, "gains 1", ""}, {`[{"id":"1","n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"}]`, "unchanged", "boats: 1 gained, 1 lost|+ {\"id\": \"1\", \"n\": \"a\"}|- {\"id\": 1, \"n\": \"a\"}"},
 		{`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"},{"id":4,"n":"d"}]`, `gains {n}`, ""}, {`[{"id":1,"n":"a"},{"id":2,"n":"b"},{"id":3,"n":"c"},{"id":4,"n":"d"}]`, `gains { "id": integer as new, ... }`, ""},
@@ -65,7 +65,7 @@ func TestJudge(t *testing.T) {
 
 func TestViews(t *testing.T) {
 	for _, c := range []struct{ in, by, ignoring, before, after, found string }{
-		{"", "", "", `{"n":1}`, `{"n":2}`, "x: changed|~ n 2  $['n'] was 1, is 2"}, {"", "", "$.at", `{"n":1,"at":1}`, `{"at":2,"n":1.0}`, ""}, {"$.d", "$.id", "$.seen", `{"d":[{"id":1,"seen":1}],"t":1}`, `{"t":2,"d":[{"id":1,"seen":2}]}`, ""},
+		{"", "", "", `{"n":1}`, `{"n":2}`, "x: changed|~ n 2  $.n was 1, is 2"}, {"", "", "$.at", `{"n":1,"at":1}`, `{"at":2,"n":1.0}`, ""}, {"$.d", "$.id", "$.seen", `{"d":[{"id":1,"seen":1}],"t":1}`, `{"t":2,"d":[{"id":1,"seen":2}]}`, ""},
 		{"$.a[*].b", "$.k", "", `{"a":[{"b":{"k":1}},{"b":{"k":2}}]}`, `{"a":[{"b":{"k":2}}]}`, "x: 1 lost|- {\"k\": 1}"}, {"$.d", "", "", `{"d":[1,2]}`, `{"d":[1,2]}`, ""}, {"", "$", "", `["a","b"]`, `["b","a","c"]`, "x: 1 gained|+ \"c\""},
 	} {
 		v := View{In: query(t, c.in), By: query(t, c.by)}

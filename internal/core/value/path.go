@@ -2,6 +2,7 @@ package value
 
 import (
 	"fmt"
+	"regexp"
 	"strconv"
 	"strings"
 )
@@ -29,14 +30,31 @@ func (p *Path) below(child Path) *Path {
 	return &child
 }
 
-// String is the normalized path (RFC 9535 §2.7): $['name'][0].
+// String is the path as one writes it: $.name[0]['odd name'] (RFC 9535 §2.5.1).
 func (p Path) String() string {
+	return p.text(func(name string) string {
+		if shortName.MatchString(name) {
+			return "." + name
+		}
+		return "[" + QuoteName(name) + "]"
+	})
+}
+
+// shortName are names that need no quotes.
+var shortName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+
+// Normalized is the normalized path (RFC 9535 §2.7): $['name'][0].
+func (p Path) Normalized() string {
+	return p.text(func(name string) string { return "[" + QuoteName(name) + "]" })
+}
+
+func (p Path) text(member func(name string) string) string {
 	parts := make([]string, 0, p.deep+1)
 	for at := &p; at != nil && at.deep > 0; at = at.parent {
 		if at.element {
 			parts = append(parts, "["+strconv.Itoa(at.index)+"]")
 		} else {
-			parts = append(parts, "["+QuoteName(at.name)+"]")
+			parts = append(parts, member(at.name))
 		}
 	}
 	var b strings.Builder

@@ -67,9 +67,9 @@ func TestNumbersAreDecimals(t *testing.T) {
 
 func TestDifferencesAreSmall(t *testing.T) {
 	for _, c := range []struct{ want, got, diff string }{
-		{`1`, `1.0`, ``}, {`{"a":1,"b":2}`, `{"b":2.0,"a":1}`, ``}, {`1`, `2`, `$ expected 1, found 2`}, {`1`, `"1"`, `$ expected 1, found "1"`}, {`{"a":1}`, `{}`, `$['a'] is missing: 1`}, {`{}`, `{"a":1}`, `$['a'] is extra: 1`},
-		{`{"a":{"b":[1,2]}}`, `{"a":{"b":[1,3]}}`, `$['a']['b'][1] expected 2, found 3`}, {`[1,2,3]`, `[0,1,2,3]`, `$[0] is extra: 0`}, {`[1,2,3]`, `[1,3]`, `$[1] is missing: 2`}, {`[1,2,3]`, `[3,2,1]`, `$[0] expected 1, found 3|$[2] expected 3, found 1`},
-		{`[{"id":1,"n":"a"},{"id":2,"n":"b"}]`, `[{"id":9,"n":"z"},{"id":1,"n":"a"},{"id":2,"n":"c"}]`, `$[0] is extra: {"id": 9, "n": "z"}|$[2]['n'] expected "b", found "c"`}, {`[]`, `[1]`, `$[0] is extra: 1`}, {`null`, `false`, `$ expected null, found false`},
+		{`1`, `1.0`, ``}, {`{"a":1,"b":2}`, `{"b":2.0,"a":1}`, ``}, {`1`, `2`, `$ expected 1, found 2`}, {`1`, `"1"`, `$ expected 1, found "1"`}, {`{"a":1}`, `{}`, `$.a is missing: 1`}, {`{}`, `{"a":1}`, `$.a is extra: 1`},
+		{`{"a":{"b":[1,2]}}`, `{"a":{"b":[1,3]}}`, `$.a.b[1] expected 2, found 3`}, {`[1,2,3]`, `[0,1,2,3]`, `$[0] is extra: 0`}, {`[1,2,3]`, `[1,3]`, `$[1] is missing: 2`}, {`[1,2,3]`, `[3,2,1]`, `$[0] expected 1, found 3|$[2] expected 3, found 1`},
+		{`[{"id":1,"n":"a"},{"id":2,"n":"b"}]`, `[{"id":9,"n":"z"},{"id":1,"n":"a"},{"id":2,"n":"c"}]`, `$[0] is extra: {"id": 9, "n": "z"}|$[2].n expected "b", found "c"`}, {`[]`, `[1]`, `$[0] is extra: 1`}, {`null`, `false`, `$ expected null, found false`},
 	} {
 		var got []string
 		for _, d := range Differences(must(t, c.want), must(t, c.got)) {
