@@ -61,6 +61,14 @@ func (t *Terminal) tellPromises() {
 	}
 	fmt.Fprintln(t.W)
 	t.spaced = true
+	notices := t.notices
+	t.notices = nil
+	for _, n := range notices {
+		t.notice(n)
+	}
+	if len(notices) > 0 {
+		fmt.Fprintln(t.W)
+	}
 }
 
 // worst is the mark of a verdict, and how much it counts.

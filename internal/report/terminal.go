@@ -44,6 +44,8 @@ type Terminal struct {
 	all      []*event.StepFinished
 	// promises are the checks of the resource that is being run.
 	promises *promises
+	// notices wait for the grid.
+	notices []*event.Notice
 }
 
 // Event takes one event of the run.
@@ -67,6 +69,11 @@ func (t *Terminal) Event(e event.Event) {
 
 func (t *Terminal) notice(e *event.Notice) {
 	if t.Quiet && !e.Severe {
+		return
+	}
+	if t.promises != nil {
+		// Told below the grid that it would part from its file.
+		t.notices = append(t.notices, e)
 		return
 	}
 	style := t.Style.faint
