@@ -1,6 +1,7 @@
 package tests
 
 import (
+	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -60,6 +61,11 @@ func TestWhatIsNotRemovedIsLeft(t *testing.T) {
     send GET /crates/{crate}
 `))
 	assert.Contains(t, run(t, dir, "run").out, "left on the service: POST /crates ")
+	// So is what checks have made, all of it.
+	dir = folder(t, "b.upath", "base "+base+"\n\n"+cratesResource)
+	made := len(s.items)
+	out := run(t, dir, "run", "--family", "lifecycle").out
+	assert.Contains(t, out, fmt.Sprintf("and %d more", len(s.items)-made-10))
 }
 
 // A run that is read-only sends nothing that could change anything.

@@ -44,6 +44,10 @@ func (t *step) enter(at *attempt) {
 			continue
 		}
 		status, where := r.Answer.Status, plainPath(r.Request.URL)
+		if m := r.Request.Method; (m == "PUT" || m == "PATCH") && status/100 == 2 {
+			// How it read before says nothing any more.
+			delete(l.seen, u.Host+where)
+		}
 		switch method := r.Request.Method; {
 		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
 			if name, id := t.named(r, at); name != "" {

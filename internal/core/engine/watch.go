@@ -456,18 +456,39 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 			continue
 		}
 		same := func(m made) bool { return path.Base(m.path) == strings.ToLower(ids[0]) }
-		if slices.ContainsFunc(l.removed, same) || slices.ContainsFunc(l.made, same) {
-			// Known by what the answers said.
+		if slices.ContainsFunc(l.made, same) {
+			continue
+		}
+		told := made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])}
+		if i := slices.IndexFunc(l.removed, same); i >= 0 {
+			// Said to be gone, and still there; unless it is kept in a state that says so.
+			if !otherState(l.seen[l.removed[i].host+l.removed[i].path], s.Members[k]) {
+				l.made = append(l.made, told)
+			}
 			continue
 		}
 		for _, d := range w.drawn {
-			if !d.In(text) {
-				continue
+			if d.In(text) {
+				l.made = append(l.made, told)
+				break
 			}
-			l.made = append(l.made, made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])})
-			break
 		}
 	}
+}
+
+// otherState tells whether a member of a list says something else than the item
+// did before it was removed.
+func otherState(before string, now *value.Value) bool {
+	was, err := value.Decode(before, value.Limits{Lenient: true})
+	if err != nil || was.Kind != value.Object || now.Kind != value.Object {
+		return false
+	}
+	for i, n := range now.Names {
+		if v, ok := was.Get(n); ok && !value.Equal(v, now.Items[i]) {
+			return true
+		}
+	}
+	return false
 }
 
 // lastLook looks once more at all that was there before, at the end of a run.
