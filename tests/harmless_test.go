@@ -1,16 +1,19 @@
 package tests
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"os"
+	"os/exec"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -413,5 +416,30 @@ func TestANameInAPathStandsForOneThing(t *testing.T) {
 				assert.NotEqual(t, 0, r.code)
 			})
 		}
+	}
+}
+
+// An interrupt in the middle leaves the user's items as they are, and nothing of
+// the run's own.
+func TestAnInterruptHarmsNothing(t *testing.T) {
+	for _, wait := range []time.Duration{150, 300, 500} {
+		s := newCrates(crateManners{bulk: "DELETE PUT PATCH"})
+		before := s.users()
+		base := service(t, func(w http.ResponseWriter, r *http.Request) {
+			time.Sleep(3 * time.Millisecond)
+			s.ServeHTTP(w, r)
+		})
+		dir := folder(t, "crates.upath", "base "+base+"\n\n"+cratesResource)
+		c := exec.Command(program, "run")
+		c.Dir = dir
+		var out bytes.Buffer
+		c.Stdout, c.Stderr = &out, &out
+		require.NoError(t, c.Start())
+		time.Sleep(wait * time.Millisecond)
+		require.NoError(t, c.Process.Signal(os.Interrupt))
+		_ = c.Wait()
+		assert.Equal(t, 130, c.ProcessState.ExitCode(), out.String())
+		assert.Equal(t, before, s.users(), out.String())
+		assert.Len(t, s.items, userItems, out.String())
 	}
 }
