@@ -534,4 +534,20 @@ func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
 	assert.NotContains(t, r.out, "▲ ", "%s", r.out)
 	assert.Contains(t, r.out, "could not be observed")
 	assert.Empty(t, q.items)
+	// Nor by a list that shows a part of what is there, and is not said to page.
+	for _, pages := range []string{"offset", "cursor"} {
+		q = newQuay(quayManners{pages: pages, wrapped: "rows"})
+		for i := range 8 {
+			ref := fmt.Sprintf("q-mine-%d", i)
+			q.items[ref] = map[string]any{"name": fmt.Sprint("Mine ", i), "ref": ref, "_rev": 1}
+			q.order = append(q.order, ref)
+		}
+		base = service(t, q.ServeHTTP)
+		dir = folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  members $.rows[*]\n  identity $.ref\n"+quayExamples)
+		r = run(t, dir, "run")
+		assert.Equal(t, 5, r.code)
+		assert.NotContains(t, r.out, "▲ ", "%s", r.out)
+		assert.Contains(t, r.out, "write how it pages")
+		assert.Len(t, q.items, 8)
+	}
 }

@@ -2,7 +2,9 @@ package engine
 
 import (
 	"bytes"
+	"fmt"
 	"net/url"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -84,12 +86,18 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 // more tells whether this page showed what no page before it did.
 func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (next string, more bool, problem string) {
 	p := &w.o.Paging
-	if p.By == "" || p.By == "link" {
+	if p.By == "link" {
 		return nextPage(from, reply.Answer), true, ""
 	}
 	members, problem := w.members(reply.Answer.Body)
 	if problem != "" {
 		return "", false, problem
+	}
+	if p.By == "" {
+		if next = nextPage(from, reply.Answer); next == "" && len(w.pages) == 0 {
+			problem = partly(reply, len(members))
+		}
+		return next, true, problem
 	}
 	before := len(keys)
 	for _, m := range members {
@@ -143,6 +151,35 @@ func (w *walk) members(body []byte) ([]*value.Value, string) {
 		return nil, err.Error()
 	}
 	return members, ""
+}
+
+// totalName and moreName find members of a list's answer that tell of more.
+var (
+	totalName = regexp.MustCompile(`(?i)^(total|total_?(count|items|rows|results|size)|count)$`)
+	moreName  = regexp.MustCompile(`(?i)^(has_?(more|next)|more|next|next_?(page|cursor|token)|cursor)$`)
+)
+
+// partly says why a list that is not said to page shows a part of what is there:
+// what is not on its first page is neither gone nor missing.
+func partly(reply *expect.Reply, members int) string {
+	if n, err := strconv.Atoi(reply.Answer.Header.Get("X-Total-Count")); err == nil && n > members {
+		return fmt.Sprintf("it shows %d of %d items by X-Total-Count; write how it pages: `paging by offset limit, offset`, or another way", members, n)
+	}
+	body, err := reply.Lenient()
+	if err != nil || body.Kind != value.Object {
+		return ""
+	}
+	for i, n := range body.Names {
+		switch v := body.Items[i]; {
+		case totalName.MatchString(n) && v.Kind == value.Number:
+			if total, ok := v.Int(); ok && total > members && members > 0 {
+				return fmt.Sprintf("it shows %d of %d items by $.%s; write how it pages: `paging by offset limit, offset`, or another way", members, total, n)
+			}
+		case moreName.MatchString(n) && members > 0 && (v.Kind == value.Bool && v.Bool || v.Kind == value.String && v.Text != ""):
+			return fmt.Sprintf("$.%s says that there is more than its first %d items; write how it pages: `paging by cursor NAME from $.%s`, or another way", n, members, n)
+		}
+	}
+	return ""
 }
 
 // whole is the snapshot of all pages; that of the last reading, if the same
