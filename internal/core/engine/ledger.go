@@ -47,6 +47,7 @@ func (t *step) enter(at *attempt) {
 		if m := r.Request.Method; (m == "PUT" || m == "PATCH") && status/100 == 2 {
 			// How it read before says nothing any more.
 			delete(l.seen, u.Host+where)
+			delete(l.seen, u.Host+" "+path.Base(where))
 		}
 		switch method := r.Request.Method; {
 		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
@@ -118,6 +119,7 @@ func (l *ledger) drop(host, where string, loose bool) {
 			l.removed = append(l.removed, m)
 		} else if gone {
 			delete(l.seen, host+m.path)
+			delete(l.seen, host+" "+path.Base(m.path))
 		}
 		return gone
 	})
@@ -127,7 +129,11 @@ func (l *ledger) drop(host, where string, loose bool) {
 	name := path.Base(where)
 	l.made = slices.DeleteFunc(l.made, func(m made) bool {
 		id := path.Base(m.path)
-		return m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name)))
+		gone := m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name)))
+		if gone {
+			l.removed = append(l.removed, m)
+		}
+		return gone
 	})
 }
 
@@ -138,9 +144,18 @@ func (l *ledger) read(host, where, body string) {
 	if l.seen == nil {
 		l.seen = map[string]string{}
 	}
-	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
-		l.seen[host+where] = body
+	// An item may have a path of its own: then its name is enough.
+	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && path.Base(m.path) == path.Base(where) }) {
+		l.seen[host+where], l.seen[host+" "+path.Base(where)] = body, body
 	}
+}
+
+// asRead is what an item last read as, "" where that is not known.
+func (l *ledger) asRead(m made) string {
+	if body, known := l.seen[m.host+m.path]; known {
+		return body
+	}
+	return l.seen[m.host+" "+path.Base(m.path)]
 }
 
 // restore notes that something is there although it was said to be gone, and

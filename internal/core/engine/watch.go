@@ -49,8 +49,8 @@ type watched struct {
 	before *state.Snapshot
 	view   state.View
 	last   *state.Snapshot
-	// look reads it once more.
-	look func() *snapshot
+	// look reads it once more, whole with all that is ignored otherwise.
+	look func(whole bool) *snapshot
 }
 
 // doubt is a change of what was there before, with the checks that may have
@@ -122,8 +122,12 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 		// A step of its own: that of the check is told by then.
 		again := *t
 		again.e = &event.StepFinished{}
-		one.look = func() *snapshot {
-			found, err := again.look("what was there before", g.o)
+		one.look = func(whole bool) *snapshot {
+			o := *g.o
+			if whole {
+				o.Ignoring = nil
+			}
+			found, err := again.look("what was there before", &o)
 			if err != nil {
 				return &snapshot{problem: err.Error()}
 			}
@@ -155,13 +159,7 @@ func (w *watch) runs(list string, s *state.Snapshot, view state.View, key string
 			return true
 		}
 	}
-	text := s.Members[key].String()
-	for _, d := range w.drawn {
-		if d.In(text) {
-			return true
-		}
-	}
-	return false
+	return w.sent(s.Members[key].String())
 }
 
 // saw holds what an observation shows against what was there before.
@@ -441,16 +439,18 @@ func (t *step) gone(g *guard, d *state.Delta, after *state.Snapshot) bool {
 	return (is == 404 || is == 410) && status(after.Only(after.Keys[:1])) == 200
 }
 
-// leftIn notes what a list still shows and this run has sent: some services make
-// what they refuse.
+// leftIn notes what a list still shows and this run has made: some services keep
+// what they say is gone, and make what they refuse.
 func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 	w, l := r.watch, &r.ledger
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	// Where one that was removed is kept in a state that says so, others are too.
+	states := false
+	var removed []made
 	for _, k := range s.Keys {
-		text := s.Members[k].String()
 		ids := one.view.Identities(s.Only([]string{k}))
 		if one.before.Members[k] != nil || len(ids) != 1 {
 			continue
@@ -459,21 +459,33 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 		if slices.ContainsFunc(l.made, same) {
 			continue
 		}
-		told := made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])}
+		left := made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])}
 		if i := slices.IndexFunc(l.removed, same); i >= 0 {
-			// Said to be gone, and still there; unless it is kept in a state that says so.
-			if !otherState(l.seen[l.removed[i].host+l.removed[i].path], s.Members[k]) {
-				l.made = append(l.made, told)
+			if otherState(l.asRead(l.removed[i]), s.Members[k]) {
+				states = true
+			} else {
+				removed = append(removed, left)
 			}
 			continue
 		}
-		for _, d := range w.drawn {
-			if d.In(text) {
-				l.made = append(l.made, told)
-				break
-			}
+		if w.sent(s.Members[k].String()) {
+			l.made = append(l.made, left)
 		}
 	}
+	if !states {
+		l.made = append(l.made, removed...)
+	}
+}
+
+// sent tells whether a text holds a value that a check of this run has drawn.
+// The lock is held.
+func (w *watch) sent(text string) bool {
+	for _, d := range w.drawn {
+		if d.In(text) {
+			return true
+		}
+	}
+	return false
 }
 
 // otherState tells whether a member of a list says something else than the item
@@ -507,10 +519,12 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		if ctx.Err() != nil || r.lost() {
 			break
 		}
-		if s := one.look(); s.problem == "" {
+		if s := one.look(false); s.problem == "" {
 			w.mu.Lock()
 			w.compare(one, s.s, one.view, job{})
 			w.mu.Unlock()
+		}
+		if s := one.look(true); s.problem == "" {
 			r.leftIn(one, s.s)
 		}
 	}
