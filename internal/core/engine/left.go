@@ -1,0 +1,110 @@
+package engine
+
+import (
+	"context"
+	"path"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/value"
+)
+
+// leftIn notes what a list still shows and this run has made: some services keep
+// what they say is gone, and make what they refuse.
+func (r *environment) leftIn(one *watched, s *state.Snapshot) {
+	w, l := r.watch, &r.ledger
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	// Where one that was removed is kept in a state that says so, others are too.
+	states := false
+	var removed []made
+	for _, k := range s.Keys {
+		ids := one.view.Identities(s.Only([]string{k}))
+		if one.before.Members[k] != nil || len(ids) != 1 {
+			continue
+		}
+		same := func(m made) bool { return path.Base(m.path) == strings.ToLower(ids[0]) }
+		if slices.ContainsFunc(l.made, same) {
+			continue
+		}
+		left := made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])}
+		if i := slices.IndexFunc(l.removed, same); i >= 0 {
+			if otherState(l.asRead(l.removed[i]), s.Members[k]) {
+				states = true
+			} else {
+				removed = append(removed, left)
+			}
+			continue
+		}
+		if w.sent(s.Members[k].String()) {
+			l.made = append(l.made, left)
+		}
+	}
+	if !states {
+		l.made = append(l.made, removed...)
+	}
+}
+
+// sent tells whether a text holds a value that a check of this run has drawn.
+// The lock is held.
+func (w *watch) sent(text string) bool {
+	for _, d := range w.drawn {
+		if d.In(text) {
+			return true
+		}
+	}
+	return false
+}
+
+// otherState tells whether a member of a list says something else than the item
+// did before it was removed.
+func otherState(before string, now *value.Value) bool {
+	was, err := value.Decode(before, value.Limits{Lenient: true})
+	if err != nil || was.Kind != value.Object || now.Kind != value.Object {
+		return false
+	}
+	for i, n := range now.Names {
+		if v, ok := was.Get(n); ok && !value.Equal(v, now.Items[i]) {
+			return true
+		}
+	}
+	return false
+}
+
+// lastLook looks once more at all that was there before, at the end of a run.
+func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
+	w := r.watch
+	w.mu.Lock()
+	var list []*watched
+	for _, one := range w.lists {
+		if one.look != nil && len(w.wrote) > 0 {
+			list = append(list, one)
+		}
+	}
+	w.mu.Unlock()
+	slices.SortFunc(list, func(a, b *watched) int { return strings.Compare(a.list, b.list) })
+	for _, one := range list {
+		if ctx.Err() != nil || r.lost() {
+			break
+		}
+		if s := one.look(false); s.problem == "" {
+			w.mu.Lock()
+			w.compare(one, s.s, one.view, job{})
+			w.mu.Unlock()
+		}
+		if s := one.look(true); s.problem == "" {
+			r.leftIn(one, s.s)
+		}
+	}
+	r.settle(ctx)
+	for _, e := range w.take() {
+		emit(e)
+	}
+	for _, n := range w.ends {
+		emit(&n)
+	}
+}
