@@ -63,9 +63,9 @@ func TestWhatIsNotRemovedIsLeft(t *testing.T) {
 	assert.Contains(t, run(t, dir, "run").out, "left on the service: POST /crates ")
 	// So is what checks have made, all of it.
 	dir = folder(t, "b.upath", "base "+base+"\n\n"+cratesResource)
-	made := len(s.items)
+	made := s.size()
 	out := run(t, dir, "run", "--family", "lifecycle").out
-	assert.Contains(t, out, fmt.Sprintf("and %d more", len(s.items)-made-10))
+	assert.Contains(t, out, fmt.Sprintf("and %d more", s.size()-made-10))
 }
 
 // A run that is read-only sends nothing that could change anything.

@@ -54,6 +54,13 @@ func (l *lodge) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	l.crates.ServeHTTP(w, r)
 }
 
+// asked is how often the gate was asked for a key, and given one back.
+func (l *lodge) asked() (in, out int) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.in, l.out
+}
+
 const gateProject = `project lodge
 
 before all "fetch the key"
@@ -97,8 +104,8 @@ func TestBeforeAllRunsOnce(t *testing.T) {
 `))
 			r := run(t, dir, "run", "--workers", c.workers, "--report", "json=out.json", "-v")
 			assert.Equal(t, 0, r.code, tail(r.out)+r.err)
-			assert.Equal(t, 1, l.in)
-			assert.Equal(t, 1, l.out)
+			in, out := l.asked()
+			assert.Equal(t, []int{1, 1}, []int{in, out})
 			assert.Contains(t, r.out, `before all "fetch the key"`)
 			data, err := os.ReadFile(filepath.Join(dir, "out.json"))
 			require.NoError(t, err)
@@ -108,11 +115,15 @@ func TestBeforeAllRunsOnce(t *testing.T) {
 			tried := run(t, dir, "try", "GET", "/crates")
 			assert.Equal(t, 0, tried.code, tried.err)
 			assert.Contains(t, tried.out, "200 OK")
-			assert.Equal(t, 2, l.in)
+			in, _ = l.asked()
+			assert.Equal(t, 2, in)
 			only := run(t, dir, "run", "s.upath", "--only", "no such")
 			assert.NotEqual(t, 0, only.code)
-			assert.Equal(t, 2, l.in, "nothing needs it")
+			in, _ = l.asked()
+			assert.Equal(t, 2, in, "nothing needs it")
+			l.mu.Lock()
 			l.broken = true
+			l.mu.Unlock()
 			b := run(t, dir, "run", "--workers", c.workers)
 			assert.Equal(t, 1, b.code)
 			assert.Equal(t, 1, strings.Count(b.out, "not now"), tail(b.out))
@@ -132,13 +143,14 @@ func TestBeforeAllEvery(t *testing.T) {
 	step := "    pause 200ms\n    send GET /crates\n    expect status 200\n"
 	dir := folder(t, "project.upath", config, "s.upath", "scenario \"a\"\n  step \"read\"\n"+step+"  step \"read again\"\n"+step+"\nscenario \"b\"\n  step \"read\"\n"+step)
 	for _, workers := range []string{"1", "4"} {
-		l.in = 0
+		before, _ := l.asked()
 		r := run(t, dir, "run", "--workers", workers)
 		assert.Equal(t, 0, r.code, r.out+r.err)
 		want := 2
 		if workers == "4" {
 			want = 1
 		}
-		assert.Equal(t, want, l.in)
+		in, _ := l.asked()
+		assert.Equal(t, want, in-before)
 	}
 }
