@@ -51,8 +51,10 @@ type quayManners struct {
 	// patchJSON reads PATCH as application/json only; busy answers 429 now and
 	// then; mute never answers methods that it does not know.
 	patchJSON, busy, mute bool
-	asked                 int
-	hung                  map[string]int
+	// miscounts tells the items of the page as the total.
+	miscounts bool
+	asked     int
+	hung      map[string]int
 }
 
 func newQuay(m quayManners) *quay {
@@ -288,6 +290,9 @@ func (q *quay) show(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	body := map[string]any{"total": len(all)}
+	if q.miscounts {
+		body["total"] = len(page)
+	}
 	if q.pages == "cursor" && next != "" {
 		body["next"] = next
 	}
@@ -437,6 +442,22 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 				assert.Empty(t, q.items)
 			}
 		})
+	}
+}
+
+// A total that counts the page is told of.
+func TestATotalIsHeldAgainstTheList(t *testing.T) {
+	for _, miscounts := range []bool{false, true} {
+		q := newQuay(quayManners{pages: "offset", wrapped: "rows", miscounts: miscounts})
+		for i := range 7 {
+			ref := fmt.Sprintf("q-mine-%d", i)
+			q.items[ref] = map[string]any{"name": fmt.Sprint("Mine ", i), "ref": ref, "_rev": 1}
+			q.order = append(q.order, ref)
+		}
+		base := service(t, q.ServeHTTP)
+		dir := folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  identity $.ref\n  members $.rows[*]\n  paging by offset size, at\n  total $.total\n"+quayExamples)
+		_, found := missed(t, dir, "run", "--check", "lifecycle/total-counts", "--level", "usual")
+		assert.Equal(t, miscounts, slices.Contains(found, "lifecycle/total-counts"))
 	}
 }
 

@@ -86,7 +86,7 @@ func absenceChecks() []Check {
 				Mend:   "look how many items the update touched",
 				Write: func(s *script) {
 					kind.write(s)
-					statuses := s.accepts("missing", "404 or 410") + " or 201"
+					statuses := s.accepts("missing", "404 or 410 or 201")
 					if s.Revision != nil {
 						// What it carries is of an item that is gone.
 						statuses += " or 409 or 412"

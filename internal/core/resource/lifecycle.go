@@ -426,6 +426,26 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
+			Name: "total-counts", Alone: true, Causes: []string{"lifecycle/created-is-listed"}, On: "list", Level: "should",
+			Without: needs(makes, listed, can("delete"), func(r *Resource) string {
+				if r.Total == "" {
+					return "no total is declared"
+				}
+				return ""
+			}),
+			Proves: "the total that the list tells goes up by one with a create, and down again with a delete",
+			Cause:  "it counts the page, is cached, or leaves out what the list does not show",
+			Mend:   "count what the list would show if it were whole, in the same transaction",
+			Write: func(s *script) {
+				s.parent()
+				s.step("read the total", send("GET", s.list()), need("status 200"), keep("total from "+s.Total))
+				s.make(1)
+				s.step("read it after a create", when("status not 202"+of("make one")), send("GET", s.list()), need("status 200"), prefer(s.Total+" is {total + 1}"))
+				s.removed()
+				s.step("read it after a delete", when("status not 202"+of("remove it")), send("GET", s.list()), need("status 200"), prefer(s.Total+" is {total}"))
+			},
+		},
+		{
 			Name: "filter-selects", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: "list", Without: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
 			Proves: "the filter gives what matches, and nothing else",
 			Cause:  "the query parameter is not read, or compared in another form than it is stored",
