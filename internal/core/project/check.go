@@ -177,6 +177,8 @@ type checker struct {
 	observed map[string]bool
 	steps    map[string]bool
 	allSteps []string
+	// ofResource is set for the lines of a resource.
+	ofResource bool
 }
 
 func (p *loader) newChecker(f *File) *checker {
@@ -408,6 +410,9 @@ func (c *checker) hint(name string) string {
 	if n := source.Nearest(name, all); n != "" {
 		return "did you mean {" + n + "}?"
 	}
+	if c.ofResource {
+		return "for an item of another resource, write resource " + name + " before this one; else bind it: let " + name + " = …"
+	}
 	return "bind it: let " + name + " = …, or keep " + name + ` from $.id; for a literal brace write \{` + name + "}"
 }
 
@@ -611,6 +616,9 @@ func (p *loader) routines(f *File) {
 			}
 		case *syntax.Before:
 			// Steps of `after each` may use whatever a scenario has kept.
+			if one := p.preludes[st]; one != nil && len(one.Keeps) == 0 {
+				p.warn(f, wordSpan(st), "this keeps nothing, so nothing needs it and it never runs", "keep a value in it, or write before each")
+			}
 			c := p.newChecker(f)
 			for _, step := range st.Children {
 				c.step(step, flatten(step))
@@ -627,6 +635,7 @@ func (p *loader) routines(f *File) {
 // {turn}, {id} and the resource that it is under.
 func (p *loader) resourceNames(f *File, st *syntax.Statement) {
 	c := p.newChecker(f)
+	c.ofResource = true
 	for _, n := range []string{"turn", "id"} {
 		c.known[n] = &binding{file: f, word: "resource", used: true}
 	}

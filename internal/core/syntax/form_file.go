@@ -78,7 +78,7 @@ func (b *Before) read(p *parser) {
 	if b.each.read(p); p.failed || !b.All {
 		return
 	}
-	b.Title = p.plainString("what is done, in quotes", `before all "sign in"`)
+	b.Title = p.plainString("what is done", `before all "sign in"`)
 	if !p.failed && p.takeWord("every") {
 		b.Every = p.duration(`before all "sign in" every 10m`)
 	}

@@ -81,7 +81,7 @@ func (b *Auth) read(p *parser) {
 		return
 	}
 	if b.Scheme == "header" {
-		b.Header = p.plainString("a header's name in quotes", form)
+		b.Header = p.plainString("a header's name", form)
 		if !p.failed && strings.IndexFunc(b.Field(), func(c rune) bool { return c > 0x7e || !tokenByte(byte(c)) }) >= 0 {
 			p.fail(b.Header.Span, "this is not the name of a header", form)
 		}
