@@ -276,7 +276,11 @@ func (q *quay) show(w http.ResponseWriter, r *http.Request) {
 		if got, err := strconv.Atoi(query.Get("size")); err == nil && got > 0 && got < size {
 			n = got
 		}
-		if got, err := strconv.Atoi(query.Get("at")); err == nil && got >= 0 {
+		where := map[string]string{"cursor": "after"}[q.pages]
+		if where == "" {
+			where = "at"
+		}
+		if got, err := strconv.Atoi(query.Get(where)); err == nil && got >= 0 {
 			from = got
 			if q.pages == "page" {
 				from = max(0, got-1) * n
@@ -399,7 +403,7 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 		"names only":             {quayManners{names: true}, "identity $.ref in list $", ""},
 		"pages by offset":        {quayManners{pages: "offset", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by offset size, at\n  total $.total", ""},
 		"pages by number":        {quayManners{pages: "page", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by page size, \"at\" from 1", ""},
-		"pages by cursor":        {quayManners{pages: "cursor", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by cursor at from $.next", ""},
+		"pages by cursor":        {quayManners{pages: "cursor", wrapped: "rows"}, "identity $.ref\n  members $.rows[*]\n  paging by cursor after from $.next", ""},
 		"pages by link":          {quayManners{pages: "link"}, "identity $.ref\n  paging by link", ""},
 		"a filter for one":       {quayManners{}, "identity $.ref\n  filter name = Oslo Quay {turn}", ""},
 		"a tag to carry":         {quayManners{revision: "etag"}, "identity $.ref\n  revision header ETag as header If-Match", ""},
@@ -491,6 +495,7 @@ func TestADraftFindsOtherManners(t *testing.T) {
 		"a list elsewhere":       {quayManners{listed: "/quays/all"}, "/quays/all", []string{"collection /quays\n", "list /quays/all"}},
 		"pages by offset":        {quayManners{wrapped: "rows"}, "/quays", []string{"total $.total"}},
 		"pages by link":          {quayManners{pages: "link"}, "/quays", []string{"paging by link"}},
+		"pages by cursor":        {quayManners{pages: "cursor", wrapped: "rows"}, "/quays", []string{"paging by cursor after from $.next"}},
 		"a revision to carry":    {quayManners{revision: "body"}, "/quays", []string{"revision $._rev as $._rev on delete as query rev", "volatile $._rev"}},
 		"a state for gone":       {quayManners{soft: true}, "/quays", []string{`gone { "state": "closed", ... }`}},
 		"PATCH in JSON only":     {quayManners{patchJSON: true}, "/quays", []string{"amend", "required name"}},

@@ -98,7 +98,7 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 			}
 		}
 	}
-	if all <= len(members.Items) || len(members.Items) == 0 {
+	if len(members.Items) == 0 || r.cursor(send, at, list, members) || all <= len(members.Items) {
 		return
 	}
 	// There is more than is shown: which question shows it?
@@ -124,6 +124,30 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 		}
 	}
 	r.Notes = append(r.Notes, "The list shows a part of its items: write `paging` yourself.")
+}
+
+// cursorName finds members that say where a list goes on.
+var cursorName = regexp.MustCompile(`(?i)^(next|next_?(cursor|token|page)|cursor|continue|continuation)$`)
+
+// cursor finds the parameter that takes what a list says of its next page.
+func (r *Resource) cursor(send Send, at string, list, members *value.Value) bool {
+	for i, n := range list.Names {
+		it := list.Items[i]
+		if list.Kind != value.Object || !cursorName.MatchString(n) || it.Kind != value.String && it.Kind != value.Number || it.Plain() == "" {
+			continue
+		}
+		for _, name := range []string{"cursor", "after", n, "page_token", "token", "start", "marker"} {
+			v, err := get(send, at+"?"+name+"="+url.QueryEscape(it.Plain()))
+			if err != nil {
+				continue
+			}
+			if page, _ := listIn(v, "$", 0); page != nil && len(page.Items) > 0 && !value.Equal(page.Items[0], members.Items[0]) {
+				r.Paging = "by cursor " + name + " from " + memberAt(n)
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // leads is the member whose value is the name of the item's own path, found by

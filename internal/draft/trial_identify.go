@@ -39,6 +39,10 @@ func (t *trial) listed() []*value.Value {
 		next = ""
 		switch {
 		case len(way) < 2:
+		case way[1] == "cursor":
+			if further, ok := v.Get(strings.TrimPrefix(way[4], "$.")); ok && further.Kind != value.Null && further.Plain() != "" {
+				next = at + "?" + way[2] + "=" + url.QueryEscape(further.Plain())
+			}
 		case way[1] == "link":
 			next = linked(at, x.Answer)
 		case way[1] == "offset":
