@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -428,10 +429,12 @@ func TestANameInAPathStandsForOneThing(t *testing.T) {
 // An interrupt in the middle leaves the user's items as they are, and nothing of
 // the run's own.
 func TestAnInterruptHarmsNothing(t *testing.T) {
-	for _, wait := range []time.Duration{150, 300, 500} {
+	for _, after := range []int64{20, 90, 200} {
+		var served atomic.Int64
 		s := newCrates(crateManners{bulk: "DELETE PUT PATCH"})
 		before := s.users()
 		base := service(t, func(w http.ResponseWriter, r *http.Request) {
+			served.Add(1)
 			time.Sleep(3 * time.Millisecond)
 			s.ServeHTTP(w, r)
 		})
@@ -441,7 +444,7 @@ func TestAnInterruptHarmsNothing(t *testing.T) {
 		var out bytes.Buffer
 		c.Stdout, c.Stderr = &out, &out
 		require.NoError(t, c.Start())
-		time.Sleep(wait * time.Millisecond)
+		require.Eventually(t, func() bool { return served.Load() >= after }, 20*time.Second, time.Millisecond)
 		require.NoError(t, c.Process.Signal(os.Interrupt))
 		_ = c.Wait()
 		assert.Equal(t, 130, c.ProcessState.ExitCode(), out.String())
