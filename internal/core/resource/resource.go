@@ -522,6 +522,11 @@ func turned(text, by string) string {
 	return inBraces.ReplaceAllStringFunc(text, func(m string) string { return turnWord.ReplaceAllString(m, by) })
 }
 
+// telling tells whether a member's value is another one for each item.
+func (f Field) telling() bool {
+	return called.MatchString(f.Text) || slices.ContainsFunc(inBraces.FindAllString(f.Text, -1), turnWord.MatchString)
+}
+
 // field is a member of the example, nil for none.
 func (e *Example) field(name string) *Field {
 	for i := range e.Fields {
