@@ -100,7 +100,8 @@ type environment struct {
 	readings map[string]*reading
 	ledger   ledger
 	watch    *watch
-	// types are the media types that are refused, by method and path.
+	// types tell, by method, path and media type, whether that type is refused
+	// and another is read; false where it is read itself.
 	types map[string]bool
 	// mute are the methods and paths that give no answer, with the scenario that
 	// waited for one.

@@ -76,7 +76,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 		}
 		if t.strict() && t.in.closely == nil {
 			t.env.pause(t.in.ctx)
-			if why := t.env.watch.harmed(list); why != "" {
+			if why := t.env.watch.harmed(listKey(t.base, list)); why != "" {
 				return what + ": " + why, nil
 			}
 		}

@@ -27,7 +27,7 @@ func (r *environment) settle(ctx context.Context) {
 		}
 		d := w.doubts[0]
 		w.wrote = nil
-		told := w.harm[d.w.list] != ""
+		told := w.harm[d.w.key] != ""
 		w.mu.Unlock()
 		found := told || r.repeats(ctx, d)
 		w.mu.Lock()
@@ -108,7 +108,7 @@ func (r *environment) accuse(j job, d doubt, h *harm, st *event.StepFinished) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	id := firstHarm + len(w.harm)
-	w.harm[d.w.list] = "this service changes there what it was not asked to; nothing more is written"
+	w.harm[d.w.key] = "this service changes there what it was not asked to; nothing more is written"
 	f := event.Finding{Verdict: event.Failed, Line: st.Line, Expected: "what was there before stays as it is",
 		Observed: slices.Concat(d.delta.Lines(), []string{"and when it was sent once more:"}, h.lines),
 		Because:  "a request changes what it names, and nothing else (RFC 9110 §9.3)", Sent: h.sent}
@@ -136,9 +136,9 @@ type harm struct {
 	lines       []string
 }
 
-// close reads the guarded lists around a request of a check that is repeated
+// lookClosely reads the guarded lists around a request of a check that is repeated
 // alone. Twice before: what moves by itself proves nothing.
-func (t *step) close() func(at *attempt) {
+func (t *step) lookClosely() func(at *attempt) {
 	if t.in.closely == nil || !t.strict() || t.in.harm != nil {
 		return func(*attempt) {}
 	}
@@ -149,7 +149,7 @@ func (t *step) close() func(at *attempt) {
 	var all []pair
 	for _, g := range t.in.guards {
 		list, err := t.collection(g)
-		if err != nil || list != t.in.closely.w.list || g.o.By == nil {
+		if err != nil || listKey(t.base, list) != t.in.closely.w.key || g.o.By == nil {
 			continue
 		}
 		first, err := t.look("what was there before", g.o)

@@ -31,12 +31,16 @@ func (t *step) patiently(r *exchange.Request) *expect.Reply {
 func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.Exchange)) *expect.Reply {
 	for tries := 0; ; tries++ {
 		reply := expect.NewReply(t.env.client.Do(t.in.ctx, r))
-		if t.in.job.s.Check == nil || tries == 3 {
+		// Steps of the user's own around a check are sent as they are.
+		if t.in.job.s.Check == nil || t.in.around || tries == 3 {
 			return reply
 		}
 		if f := reply.Failure; f != nil {
-			if f.Kind != exchange.SlowAnswer || tries > 0 {
-				t.silent(r, f.Kind)
+			if f.Kind != exchange.SlowAnswer {
+				return reply
+			}
+			if tries > 0 {
+				t.silent(r)
 				return reply
 			}
 			tell("no answer", reply.Exchange)
@@ -52,10 +56,7 @@ func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.E
 }
 
 // silent notes a method that a path never answers: no other check waits for it.
-func (t *step) silent(r *exchange.Request, kind exchange.Kind) {
-	if kind != exchange.SlowAnswer {
-		return
-	}
+func (t *step) silent(r *exchange.Request) {
 	key := t.template(r)
 	t.env.mu.Lock()
 	t.env.mute[key] = t.in.job.id
@@ -77,24 +78,26 @@ func (t *step) muted(r *exchange.Request) string {
 	return ""
 }
 
-// template is a method and a path, with {id} for the item of a guarded list.
+// template is a method and a path as a check writes it, with {id} for the item of
+// a guarded list: the same for all items, and for those of all parents.
 func (t *step) template(r *exchange.Request) string {
 	at := plainPath(r.URL)
+	out, length := at, 0
 	for _, g := range t.in.guards {
 		list, err := t.collection(g)
-		if err != nil || list == "" {
+		if err != nil || list == "" || len(list) < length {
 			continue
 		}
-		rest, below := strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
+		rest, below := strings.CutPrefix(at+"/", strings.TrimSuffix(list, "/")+"/")
 		if !below {
 			continue
 		}
-		if _, deeper, more := strings.Cut(rest, "/"); more {
-			return r.Method + " on " + list + "/{id}/" + deeper
+		out, length = g.o.At.Raw, len(list)
+		if _, deeper, item := strings.Cut(rest, "/"); item {
+			out = strings.TrimSuffix(out, "/") + "/{id}" + strings.TrimSuffix("/"+deeper, "/")
 		}
-		return r.Method + " on " + list + "/{id}"
 	}
-	return r.Method + " on " + at
+	return r.Method + " on " + out
 }
 
 // comesAgain is how long a service asks to wait, where that is not too long.
@@ -134,7 +137,21 @@ func (t *step) readType(copies []*builder) {
 // otherType sends a body as the other type where the first was refused, and
 // remembers it when that one is read.
 func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
-	if d.other == "" || first.Answer == nil || !slices.Contains(refusals, first.Answer.Status) {
+	key := typeKey(d)
+	if d.other == "" || first.Answer == nil {
+		return first
+	}
+	if first.Answer.Status/100 == 2 {
+		// This type is read: what it is refused for later is something else.
+		t.env.mu.Lock()
+		t.env.types[key] = false
+		t.env.mu.Unlock()
+		return first
+	}
+	t.env.mu.Lock()
+	other, known := t.env.types[key]
+	t.env.mu.Unlock()
+	if known && !other || !slices.Contains(refusals, first.Answer.Status) {
 		return first
 	}
 	again := d.copy()
@@ -148,7 +165,6 @@ func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
 		return first
 	}
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "as " + d.media, Exchange: first.Exchange})
-	key := typeKey(d)
 	t.env.mu.Lock()
 	told := t.env.types[key]
 	t.env.types[key] = true

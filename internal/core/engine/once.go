@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -150,15 +149,9 @@ func (o *once) began(f *project.File) {
 
 // writesOnce tells of what runs once that it sends more than a run which only
 // reads would.
-func (r *environment) writesOnce(t *step, method string) {
-	r.ledger.mu.Lock()
-	told := r.ledger.kept["\x00"+t.in.title]
-	if r.ledger.kept == nil {
-		r.ledger.kept = map[string]bool{}
-	}
-	r.ledger.kept["\x00"+t.in.title] = true
-	r.ledger.mu.Unlock()
-	if !told {
-		t.in.late = append(t.in.late, &event.Notice{Text: strings.TrimSpace(t.in.title + " sends " + method + ", although the run only reads")})
+func (t *step) writesOnce(method string) {
+	if !t.in.wrote {
+		t.in.wrote = true
+		t.in.late = append(t.in.late, &event.Notice{Text: t.in.title + " sends " + method + ", although the run only reads"})
 	}
 }

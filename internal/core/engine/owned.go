@@ -144,7 +144,7 @@ func (t *step) foreign(r *exchange.Request, at, item string) string {
 		// It is said to be ours, and no member that could show it is there.
 		return ""
 	case x.Answer.Status == 200:
-		return " shows nothing that was made here"
+		return " leads to an item that shows nothing of what was sent here"
 	case named:
 		return ""
 	}

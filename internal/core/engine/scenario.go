@@ -60,6 +60,8 @@ type flow struct {
 	around bool
 	// unnamed is set when a create does not tell what it has made.
 	unnamed bool
+	// wrote is set once it has been told that this sends more than reads.
+	wrote bool
 	// late is told after the scenario.
 	late []event.Event
 	// closely looks at what was there before around each request that writes; harm

@@ -94,7 +94,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	}
 	looked := func(*attempt) {}
 	if !syntax.SafeMethod(requests[0].Method) {
-		looked = t.close()
+		looked = t.lookClosely()
 	}
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
@@ -152,7 +152,7 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 			return nil, false
 		}
 		if t.env.o.ReadOnly && t.in.job.s.Once && !slices.Contains(readOnly, r.Method) {
-			t.env.writesOnce(t, r.Method)
+			t.writesOnce(r.Method)
 		} else if t.env.o.ReadOnly && !slices.Contains(readOnly, r.Method) {
 			t.refuse("not applicable: the run sends GET, HEAD and OPTIONS only")
 			return nil, false

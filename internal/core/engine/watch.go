@@ -41,10 +41,11 @@ type watch struct {
 
 // watched is a list, as it was before the first write.
 type watched struct {
-	list   string
-	before *state.Snapshot
-	view   state.View
-	last   *state.Snapshot
+	// key tells the list from that of another service, list is its path.
+	key, list string
+	before    *state.Snapshot
+	view      state.View
+	last      *state.Snapshot
 	// look reads it once more, whole with all that is ignored otherwise.
 	look func(whole bool) *snapshot
 }
@@ -65,11 +66,20 @@ func newWatch() *watch {
 	return w
 }
 
+// listKey tells a list, or an item, from one of the same path on another host.
+func listKey(raw, at string) string {
+	host := ""
+	if u, err := url.Parse(raw); err == nil {
+		host = strings.ToLower(u.Host)
+	}
+	return host + " " + at
+}
+
 // harmed tells why nothing is written below a list any more, or "".
-func (w *watch) harmed(list string) string {
+func (w *watch) harmed(key string) string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return w.harm[list]
+	return w.harm[key]
 }
 
 // sends notes that a derived check is about to write.
@@ -82,7 +92,7 @@ func (w *watch) sends(t *step, r *exchange.Request) {
 	d := t.in.world.Drawn
 	w.drawn[t.in.job.id] = &d
 	if r.Method == "PUT" {
-		w.asked[plainPath(r.URL)] = true
+		w.asked[listKey(r.URL, plainPath(r.URL))] = true
 	}
 	if !slices.ContainsFunc(w.wrote, func(j job) bool { return j.id == t.in.job.id }) {
 		w.wrote = append(w.wrote, t.in.job)
@@ -99,18 +109,19 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 		return
 	}
 	w.mu.Lock()
-	_, known := w.lists[list]
+	key := listKey(t.base, list)
+	_, known := w.lists[key]
 	w.mu.Unlock()
 	if known {
 		return
 	}
-	one := &watched{list: list, view: view, before: &state.Snapshot{}, last: s}
+	one := &watched{key: key, list: list, view: view, before: &state.Snapshot{}, last: s}
 	for i, k := range s.Keys {
 		if i == mostWatched {
 			t.in.emit(&event.Notice{Text: fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", t.env.mask.text(list), mostWatched, len(s.Keys))})
 			break
 		}
-		if !w.runs(list, s, view, k) {
+		if !w.runs(key, s, view, k) {
 			one.before = keeping(one.before, k, s)
 		}
 	}
@@ -131,7 +142,7 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 		}
 	}
 	w.mu.Lock()
-	w.lists[list] = one
+	w.lists[key] = one
 	w.mu.Unlock()
 }
 
@@ -147,11 +158,11 @@ func keeping(s *state.Snapshot, key string, of *state.Snapshot) *state.Snapshot 
 
 // runs tells whether a member of a list may be one that this run has made, in
 // another scenario that is under way.
-func (w *watch) runs(list string, s *state.Snapshot, view state.View, key string) bool {
+func (w *watch) runs(of string, s *state.Snapshot, view state.View, key string) bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	for _, id := range view.Identities(s.Only([]string{key})) {
-		if w.asked[strings.TrimSuffix(list, "/")+"/"+strings.ToLower(id)] {
+		if w.asked[strings.TrimSuffix(of, "/")+"/"+strings.ToLower(id)] {
 			return true
 		}
 	}
@@ -168,7 +179,7 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	one := w.lists[plainPath(at)]
+	one := w.lists[listKey(at, plainPath(at))]
 	if one == nil || one.look == nil || one.last == s || o.By.Raw != one.view.By.String() {
 		return
 	}

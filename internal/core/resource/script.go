@@ -617,11 +617,11 @@ func (s *script) paged() string {
 }
 
 // isList says of a list's answer that it is one.
-func (s *script) isList(when string) line {
-	if s.MembersIfThere && when == "" {
+func (s *script) isList() line {
+	if s.MembersIfThere {
 		return expect(s.ListAt + " is array when " + s.ListAt + " exists")
 	}
-	return expect(s.ListAt + " is array" + when)
+	return expect(s.ListAt + " is array")
 }
 
 // page are the query lines of the page number n, from 0, of a size; nil where
