@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/value"
 )
 
@@ -44,7 +45,7 @@ func (t *trial) carries(m *value.Value) bool {
 }
 
 // required leaves out each member in turn: what is refused then must be there.
-// Of the others a number or a truth is changed: what the service shows otherwise
+// Of the others each is sent with another value: what the service shows otherwise
 // is its own.
 func (t *trial) required() {
 	const most = 20
@@ -65,10 +66,7 @@ func (t *trial) required() {
 		case status/100 != 2 || n == r.Turn:
 			continue
 		}
-		other := elsewise(r.Turn)(n, whole.Items[i])
-		if other == nil && whole.Items[i].Kind == value.String {
-			other = value.NewString(whole.Items[i].Text + "x")
-		}
+		other := altered(whole.Items[i])
 		if other == nil {
 			continue
 		}
@@ -102,7 +100,7 @@ func (t *trial) required() {
 // made: what may be left out then is required on create only.
 func (t *trial) onCreate() {
 	r := t.r
-	if r.Remake == nil || len(r.Required) == 0 {
+	if r.Remake == nil || len(r.Required) == 0 || r.Chosen != "" {
 		return
 	}
 	t.n++
@@ -151,6 +149,26 @@ func without(v *value.Value, name string) *value.Value {
 	return out
 }
 
+// altered is another value of the same form, nil where there is none: of an object
+// or array the first part that has one.
+func altered(v *value.Value) *value.Value {
+	switch v.Kind {
+	case value.String:
+		return value.NewString(v.Text + "x")
+	case value.Object, value.Array:
+		for i, it := range v.Items {
+			if other := altered(it); other != nil {
+				out := *v
+				out.Items = slices.Clone(v.Items)
+				out.Items[i] = other
+				return &out
+			}
+		}
+		return nil
+	}
+	return elsewise("")("", v)
+}
+
 // changed is an object with another value for a member.
 func changed(v *value.Value, name string, other *value.Value) *value.Value {
 	out := value.NewObject()
@@ -165,15 +183,25 @@ func changed(v *value.Value, name string, other *value.Value) *value.Value {
 }
 
 // once makes an item, reads it, and takes it away again. Where nothing of the
-// body tells it from others, what the list has gained is enough.
+// body tells it from others, what the list has gained is enough; under a name of
+// the client's, that nothing had the name.
 func (t *trial) once(plain bool) (status int, shown *value.Value) {
 	t.n++
-	x := t.send("POST", t.base+t.r.Collection, t.text(t.body), "application/json")
-	if x.Answer == nil || x.Answer.Status/100 != 2 {
-		if x.Answer == nil {
+	if t.r.Chosen != "" {
+		if !t.free() {
 			return 0, nil
 		}
-		return x.Answer.Status, nil
+		x := t.send("PUT", t.made, t.text(t.body), "application/json")
+		if x.Answer == nil || x.Answer.Status/100 != 2 {
+			return statusOf(x), nil
+		}
+		v, _ := t.shown()
+		t.discard()
+		return statusOf(x), v
+	}
+	x := t.send("POST", t.base+t.r.Collection, t.text(t.body), "application/json")
+	if x.Answer == nil || x.Answer.Status/100 != 2 {
+		return statusOf(x), nil
 	}
 	name := t.gained()
 	if name == "" {
@@ -188,4 +216,19 @@ func (t *trial) once(plain bool) (status int, shown *value.Value) {
 	}
 	t.discard()
 	return x.Answer.Status, v
+}
+
+// free takes a fresh name of the client's, and looks that nothing has it.
+func (t *trial) free() bool {
+	t.made = t.base + t.r.Collection + "/t" + t.turn()
+	status := statusOf(t.send("GET", t.made, nil, ""))
+	return status == 404 || status == 410
+}
+
+// statusOf is the status of an answer, 0 for none.
+func statusOf(x *exchange.Exchange) int {
+	if x.Answer == nil {
+		return 0
+	}
+	return x.Answer.Status
 }

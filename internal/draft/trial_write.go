@@ -211,23 +211,19 @@ func (t *trial) discard() {
 // byName tries whether PUT makes an item under a name of the client's.
 func (t *trial) byName() bool {
 	r := t.r
-	name := "t" + t.turn()
-	t.made = t.base + r.Collection + "/" + name
-	if x := t.send("GET", t.made, nil, ""); x.Answer == nil || x.Answer.Status != 404 && x.Answer.Status != 410 {
+	if !t.free() {
 		return false
 	}
 	t.turns = slices.Clone(turnForms[1:])
+	taken := false
 	for range mostTries {
 		x := t.send("PUT", t.made, t.text(t.body), "application/json")
-		if x.Answer == nil {
-			return false
-		}
-		if x.Answer.Status/100 == 2 {
+		if taken = statusOf(x)/100 == 2; taken || x.Answer == nil || !t.adapt(x.Answer) {
 			break
 		}
-		if !t.adapt(x.Answer) {
-			return false
-		}
+	}
+	if !taken {
+		return false
 	}
 	v, _ := t.shown()
 	if v == nil {
@@ -244,6 +240,7 @@ func (t *trial) byName() bool {
 	}
 	if t.remove() {
 		r.Supports = append(r.Supports, "delete")
+		t.required()
 	}
 	r.Notes = slices.DeleteFunc(r.Notes, func(s string) bool { return strings.HasPrefix(s, "Items are made by PUT") })
 	return true
