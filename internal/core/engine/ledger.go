@@ -50,7 +50,7 @@ func (t *step) enter(at *attempt) {
 			delete(l.seen, u.Host+" "+path.Base(where))
 		}
 		switch method := r.Request.Method; {
-		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && t.in.job.s.Check != nil):
+		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && (t.in.job.s.Check != nil || t.strict())):
 			if name, id := t.named(r, at); name != "" {
 				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
 			}
