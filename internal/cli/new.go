@@ -38,8 +38,8 @@ defaults and the service to start, and a file with one scenario and one
 resource. It runs as it is, against the harbour.
 
 With --from-service a live collection is read, and its resource and a first
-scenario are drafted. --writes allows items to be made, changed and removed: so it
-finds which members are required or the service's own, where an answer names
+scenario are drafted. With --writes items are made, changed and removed again, to
+find which members are required or set by the service, where an answer names
 what was made, and what a write must carry. What was there is not written to.
 Credentials given with --header become ` + "`auth`" + ` with a secret from the environment.
 With --from-openapi every operation of an OpenAPI document (3.0 or 3.1, JSON or

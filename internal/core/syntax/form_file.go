@@ -46,7 +46,7 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "before", In: InFile, Below: InRoutine, Apart: true, Usage: `before each, or before all "TITLE" [every DURATION]`, Help: "Holds steps that run before those of every scenario; with `all` once a run, as soon as a name is needed that they keep, and again when that is older than the duration.",
+	_ = form(Form{Word: "before", In: InFile, Below: InRoutine, Apart: true, Usage: `before each, or before all "TITLE" [every DURATION]`, Help: "Holds steps that run before those of every scenario; with `all` once in a run, when a name that they keep is first needed, and again once its value is older than the duration.",
 		Example: "before each"}, func() Body { return &Before{each: each{word: "before"}} })
 	_ = form(Form{Word: "after", In: InFile, Below: InRoutine, Apart: true, Usage: "after each, or after all", Help: "Holds steps that run after those of every scenario, or at the end of the run, whatever happened.",
 		Example: "after each"}, func() Body { return &After{each{word: "after"}} })
