@@ -37,14 +37,21 @@ type File struct {
 	Broken bool
 	// scenarios are what it holds to run.
 	scenarios []*Scenario
-	// line is that of the resource which a derived file comes from, else 0.
-	line int
+	// lines are those of the resource that each scenario of a derived file comes
+	// from, in order; empty for a file that was read.
+	lines []derivedLine
 }
 
-// Line is where a statement is: that of the resource, for a derived one.
+// derivedLine tells the line of what stands before an offset.
+type derivedLine struct{ end, line int }
+
+// Line is where a statement is: the line of the resource that gave rise to it,
+// for a derived one.
 func (f *File) Line(st *syntax.Statement) int {
-	if f.line > 0 {
-		return f.line
+	for _, l := range f.lines {
+		if st.Span.Start < l.end {
+			return l.line
+		}
 	}
 	return f.Source.Position(st.Span.Start).Line
 }
@@ -60,7 +67,7 @@ func (p *Project) Digest() string {
 }
 
 // Derived tells whether the file's scenarios were derived.
-func (f *File) Derived() bool { return f.line > 0 }
+func (f *File) Derived() bool { return len(f.lines) > 0 }
 
 // Dir is the folder that names in the file are relative to.
 func (f *File) Dir() string { return filepath.Dir(f.Path) }
@@ -91,8 +98,9 @@ type Project struct {
 // Derived is a file of scenarios that a statement of another gave rise to.
 type Derived struct {
 	From *File
-	At   *syntax.Statement
 	Tree *syntax.File
+	// At is the line that gave rise to a statement of the tree.
+	At func(st *syntax.Statement) *syntax.Statement
 }
 
 // Options choose what Load looks at.
@@ -174,7 +182,10 @@ func (p *loader) derive() {
 	}
 	behind := map[*File][]*File{}
 	for _, d := range list {
-		f := &File{File: d.Tree, Path: d.From.Path, Uses: []*File{d.From}, line: d.From.Line(d.At)}
+		f := &File{File: d.Tree, Path: d.From.Path, Uses: []*File{d.From}}
+		for _, st := range d.Tree.Statements {
+			f.lines = append(f.lines, derivedLine{st.Span.End, d.From.Line(d.At(st))})
+		}
 		p.collect(f)
 		p.layers[f] = p.layersOf(f)
 		behind[d.From] = append(behind[d.From], f)

@@ -95,7 +95,7 @@ func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
 		}
 		var out []project.Derived
 		for _, r := range list {
-			out = append(out, project.Derived{From: r.File, At: r.Statement, Tree: r.Tree()})
+			out = append(out, project.Derived{From: r.File, At: r.line, Tree: r.Tree()})
 		}
 		return out, diags
 	}

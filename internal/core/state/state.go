@@ -150,8 +150,11 @@ func (v View) Bare(s *Snapshot) *Snapshot {
 // since ids often travel as text.
 func sameKey(a, b *value.Value) bool { return value.Equal(a, b) || a.Plain() == b.Plain() }
 
-// Change is a member before and after.
-type Change struct{ Before, After *value.Value }
+// Change is a member before and after, with the key that it has in both.
+type Change struct {
+	Key           string
+	Before, After *value.Value
+}
 
 // Delta is what came, went and changed between two snapshots.
 type Delta struct {
@@ -172,7 +175,7 @@ func Between(before, after *Snapshot) *Delta {
 		case !ok:
 			d.Lost = append(d.Lost, before.Members[k])
 		case !value.Equal(before.Members[k], now):
-			d.Changed = append(d.Changed, Change{before.Members[k], now})
+			d.Changed = append(d.Changed, Change{k, before.Members[k], now})
 		}
 	}
 	for _, k := range after.Keys {
@@ -376,21 +379,35 @@ func (d *Delta) details() []string {
 				out = append(out, fmt.Sprintf("~ … and %d more differences", len(differences)-j))
 				break
 			}
-			out = append(out, "~ "+value.Cut(label(c.After), 60)+"  "+changeText(x))
+			out = append(out, "~ "+c.label()+changeText(x))
 		}
 	}
 	return out
 }
 
-// label is how a changed member is called: its first member, mostly its id.
-func label(v *value.Value) string {
-	if v.Kind == value.Object && len(v.Items) > 0 {
-		if id, ok := v.Get("id"); ok {
-			return "id " + id.String()
-		}
-		return v.Names[0] + " " + v.Items[0].String()
+// label is how a changed member is called: by what tells it apart, with the
+// name of the member that holds it.
+func (c Change) label() string {
+	if c.Key == "" {
+		return ""
 	}
-	return value.Cut(v.String(), 40)
+	if l := holder(c.After, strings.SplitN(c.Key, " (", 2)[0]); l != "" {
+		return value.Cut(l, 60) + "  "
+	}
+	return value.Cut(c.After.String(), 40) + "  "
+}
+
+// holder is the member that holds a key, and the key; "" where none does.
+func holder(v *value.Value, key string) string {
+	for i, it := range v.Items {
+		if v.Kind == value.Object && it.Key() == key {
+			return v.Names[i] + " " + it.String()
+		}
+		if l := holder(it, key); l != "" {
+			return l
+		}
+	}
+	return ""
 }
 
 func changeText(d value.Difference) string {

@@ -65,7 +65,7 @@ func TestJudge(t *testing.T) {
 
 func TestViews(t *testing.T) {
 	for _, c := range []struct{ in, by, ignoring, before, after, found string }{
-		{"", "", "", `{"n":1}`, `{"n":2}`, "x: changed|~ n 2  $.n was 1, is 2"}, {"", "", "$.at", `{"n":1,"at":1}`, `{"at":2,"n":1.0}`, ""}, {"$.d", "$.id", "$.seen", `{"d":[{"id":1,"seen":1}],"t":1}`, `{"t":2,"d":[{"id":1,"seen":2}]}`, ""},
+		{"", "", "", `{"n":1}`, `{"n":2}`, "x: changed|~ $.n was 1, is 2"}, {"", "", "$.at", `{"n":1,"at":1}`, `{"at":2,"n":1.0}`, ""}, {"$.d", "$.id", "$.seen", `{"d":[{"id":1,"seen":1}],"t":1}`, `{"t":2,"d":[{"id":1,"seen":2}]}`, ""},
 		{"$.a[*].b", "$.k", "", `{"a":[{"b":{"k":1}},{"b":{"k":2}}]}`, `{"a":[{"b":{"k":2}}]}`, "x: 1 lost|- {\"k\": 1}"}, {"$.d", "", "", `{"d":[1,2]}`, `{"d":[1,2]}`, ""}, {"", "$", "", `["a","b"]`, `["b","a","c"]`, "x: 1 gained|+ \"c\""},
 	} {
 		v := View{In: query(t, c.in), By: query(t, c.by)}

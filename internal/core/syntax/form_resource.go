@@ -81,7 +81,7 @@ type Example struct {
 }
 
 var (
-	_ = form(Form{Word: "make", In: InResource, Usage: "make VALUE [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, else six).",
+	_ = form(Form{Word: "make", In: InResource, Usage: "make VALUE [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, so such names come again within a run: `{random_text(8)}` makes longer ones; else six).",
 		Example: `make { "name": "Sand Martin {turn}" }`}, func() Body { return &Make{Example{form: `make { "name": "Sand Martin {turn}" }`}} })
 	_ = form(Form{Word: "remake", In: InResource, Usage: "remake VALUE [as MEDIA]", Help: "A valid body to replace an item with.",
 		Example: `remake { "name": "Sand Martin {turn}" }`}, func() Body { return &Remake{Example{form: `remake { "name": "Sand Martin {turn}" }`}} })
