@@ -35,6 +35,11 @@ func read(w http.ResponseWriter, r *http.Request, types ...string) (members, boo
 		refuse(w, r, http.StatusUnsupportedMediaType, "send "+strings.Join(types, " or ")+" in UTF-8")
 		return nil, false
 	}
+	if coding := r.Header.Get("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
+		w.Header().Set("Accept-Encoding", "identity")
+		refuse(w, r, http.StatusUnsupportedMediaType, "send the body without a content coding")
+		return nil, false
+	}
 	data, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
 	if err != nil {
 		var long *http.MaxBytesError

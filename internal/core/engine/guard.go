@@ -257,15 +257,6 @@ func canName(v *value.Value) bool {
 	return v != nil && (v.Kind == value.String || v.Kind == value.Number)
 }
 
-// unsafe tells why a target is not one that a request which changes state may
-// be sent to, or "".
-func unsafe(names *scope.Scope, send *syntax.Send) string {
-	if syntax.SafeMethod(send.Method) {
-		return ""
-	}
-	return names.Unsafe(send.Target)
-}
-
 // guardsOf are the guards of a scenario's head.
 func guardsOf(s *project.Scenario) []*guard {
 	var out []*guard

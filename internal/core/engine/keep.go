@@ -77,8 +77,10 @@ func keptSource(k *syntax.Keep) string {
 	switch {
 	case k.Path != nil:
 		return k.Path.Raw
-	case k.Pattern != nil:
+	case k.Pattern != nil && k.Key == "":
 		return k.From + " " + syntax.NodeText(k.Pattern)
+	case k.Pattern != nil:
+		return k.From + " " + k.Key + " " + syntax.NodeText(k.Pattern)
 	case k.Last:
 		return k.From + " " + k.Key + " last segment"
 	case k.Key != "":

@@ -93,7 +93,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.env.watch.sends(t, r)
 	}
 	looked := func(*attempt) {}
-	if !syntax.SafeMethod(requests[0].Method) {
+	if slices.ContainsFunc(requests, func(r *exchange.Request) bool { return !syntax.SafeMethod(r.Method) }) {
 		looked = t.lookClosely()
 	}
 	at.replies = make([]*expect.Reply, len(copies))

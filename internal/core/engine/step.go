@@ -204,14 +204,22 @@ func (t *step) first(st *syntax.Statement) (*builder, []*builder, error) {
 		return nil, nil, err
 	}
 	put := func(names *scope.Scope) (*builder, error) {
-		d := &builder{method: send.Method, timeout: t.env.o.Timeout, copies: 1}
+		method, err := methodOf(send, names)
+		if err != nil {
+			return nil, err
+		}
+		d := &builder{method: method, timeout: t.env.o.Timeout, copies: 1}
 		if err := d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers, st.Children}, names, t.env.p, t.f); err != nil {
 			return nil, err
 		}
 		target, err := names.Target(send.Target)
 		d.target = target
-		if err == nil {
-			d.unsafe = unsafe(names, send)
+		if err == nil && !syntax.SafeMethod(method) {
+			d.unsafe = names.Unsafe(send.Target)
+		}
+		if send.Named != nil && (method == "GET" || method == "HEAD") {
+			// The body is that of the others.
+			d.body, d.hasBody, d.media, d.form, d.parts = nil, false, "", nil, nil
 		}
 		return d, err
 	}
@@ -238,6 +246,21 @@ func (t *step) first(st *syntax.Statement) (*builder, []*builder, error) {
 		all = append(all, one)
 	}
 	return d, all, nil
+}
+
+// methodOf is the method of a request: as written, or a name's value.
+func methodOf(send *syntax.Send, names *scope.Scope) (string, error) {
+	if send.Named == nil {
+		return send.Method, nil
+	}
+	v, err := names.Expr(send.Named)
+	if err != nil {
+		return "", err
+	}
+	if v.Kind != value.String || !syntax.IsMethod(v.Text) {
+		return "", fmt.Errorf("{%s} is not a method: %s", send.Named.Raw, value.Cut(v.String(), 40))
+	}
+	return v.Text, nil
 }
 
 func (t *step) findBase() error {

@@ -295,6 +295,11 @@ func brokeOff(err error) bool {
 
 func (c *Client) build(r *Request) (*http.Request, *Failure) {
 	u, err := url.Parse(r.URL)
+	var escape url.EscapeError
+	if errors.As(err, &escape) && (r.Method == http.MethodGet || r.Method == http.MethodHead) {
+		// What a read asks for may be no valid path: that is for the service to refuse.
+		u, err = asWritten(r.URL)
+	}
 	if err != nil {
 		return nil, &Failure{BadRequest, "the URL is not valid: " + lastPart(err.Error())}
 	}
@@ -340,6 +345,17 @@ func (c *Client) build(r *Request) (*http.Request, *Failure) {
 		}
 	}
 	return req, nil
+}
+
+// asWritten is a URL whose path is sent as it is written.
+func asWritten(text string) (*url.URL, error) {
+	scheme, rest, _ := strings.Cut(text, "://")
+	host, path, _ := strings.Cut(rest, "/")
+	u, err := url.Parse(scheme + "://" + host)
+	if err == nil {
+		u.Opaque = "/" + path
+	}
+	return u, err
 }
 
 func (c *Client) read(resp *http.Response) ([]byte, *Failure) {

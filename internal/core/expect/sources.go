@@ -317,6 +317,20 @@ func (c *Context) Keep(k *syntax.Keep) (*value.Value, error) {
 	return v, err
 }
 
+// grouped is the first group of what a regular expression finds, or all that
+// it finds without one. Of a URL it is the path that it leads to.
+func (c *Context) grouped(k *syntax.Keep, in, where string) (*value.Value, error) {
+	m := k.Pattern.Regexp.FindStringSubmatch(in)
+	if m == nil {
+		return nil, fmt.Errorf("%s matches nothing in %s", syntax.NodeText(k.Pattern), where)
+	}
+	text := m[min(1, len(m)-1)]
+	if strings.EqualFold(k.Key, "Link") {
+		text = c.absolute("Location", text)
+	}
+	return value.NewString(text), nil
+}
+
 func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 	if c.Reply == nil {
 		return nil, fmt.Errorf("nothing was sent")
@@ -329,8 +343,11 @@ func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 		return value.NewInt(int64(c.Reply.Answer.Status)), nil
 	case "header":
 		if v, ok := c.Reply.Header(k.Key); ok {
-			if k.Last {
+			switch {
+			case k.Last:
 				return lastSegment(v)
+			case k.Pattern != nil:
+				return c.grouped(k, v, "the header")
 			}
 			return value.NewString(c.absolute(k.Key, v)), nil
 		}
@@ -341,12 +358,7 @@ func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 		}
 		return nil, fmt.Errorf("no cookie %s is set", k.Key)
 	case "text":
-		m := k.Pattern.Regexp.FindStringSubmatch(c.Reply.Text())
-		if m == nil {
-			return nil, fmt.Errorf("%s matches nothing in the body", syntax.NodeText(k.Pattern))
-		}
-		// The first group, or all that matches without one.
-		return value.NewString(m[min(1, len(m)-1)]), nil
+		return c.grouped(k, c.Reply.Text(), "the body")
 	case "xml":
 		texts, err := XPath(c.Reply, k.Key)
 		if err == nil && len(texts) != 1 {

@@ -1,6 +1,7 @@
 package resource
 
 import (
+	"slices"
 	"strings"
 )
 
@@ -130,7 +131,7 @@ func absenceChecks() []Check {
 		}
 		return "no identity is known to start from"
 	}
-	return append(both, []Check{
+	return slices.Concat(both, orphanChecks(), []Check{
 		{
 			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD of an item that is not there answers as GET does, without a body",
@@ -231,7 +232,24 @@ func absenceChecks() []Check {
 				s.step("list under a new parent", send("GET", s.list()), expect("status "+s.accepts("list", "200")), expect(s.ListAt+" is array count 0"))
 			},
 		},
-	}...)
+		{
+			Name: "missing-delete-says", Causes: []string{"absence/missing-delete"}, On: "delete", Level: "usual", Without: needs(makes, can("delete", "read"), leavesNothing), Source: notFound,
+			Proves: "a delete of what never was does not answer as if something was removed",
+			Cause:  "the answer is written whatever the delete found",
+			Mend:   "answer 404, or 204",
+			Write: func(s *script) {
+				s.make(1)
+				s.removed(keep("said from text /(?s).+/ if there"))
+				if s.makesByName() {
+					s.let("nobody", inQuotes(s.chosen(1)))
+				} else {
+					s.soon("nobody", "{another(id)}")
+				}
+				s.notThere("nobody")
+				s.step("remove what never was", when("status 200"+of("remove it")), when("{said} exists"), send("DELETE", s.at("nobody")), prefer(`text is not "{said}" when status 200`))
+			},
+		},
+	})
 }
 
 // up is the path of the item that a collection is under.

@@ -72,6 +72,7 @@ var families = []struct {
 	{"setup", "", "whether the examples of the resource are taken at all", setupChecks},
 	{"lifecycle", "lifecycle", "what create, list, read, replace, amend and delete mean", lifecycleChecks},
 	{"repeat", "repeat", "idempotency and safety, judged by effect", repeatChecks},
+	{"names", "names", "identities that are easily taken for another, or for none", nameChecks},
 	{"absence", "absence", "what is not there", absenceChecks},
 	{"method", "method", "what the resource does not do", methodChecks},
 	{"input", "input", "what must be refused, and refused whole", inputChecks},

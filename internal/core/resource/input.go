@@ -68,7 +68,7 @@ func inputChecks() []Check {
 			s.step("replace it "+what+" "+f.Name, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{f.Name: change}), "turn"))}, claims...)...)
 		}
 	}
-	return []Check{
+	return append([]Check{
 		{
 			Name: "malformed-json", On: "create", Without: needs(makes, sendsJSON), Source: bad,
 			Proves: "a body that is not JSON is refused, and changes nothing",
@@ -294,7 +294,22 @@ func inputChecks() []Check {
 				s.attempt("a mebibyte in "+name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{name: &big}), "turn")), prefer("status not 5xx"))
 			},
 		},
-	}
+		{
+			Name: "content-coding", Causes: []string{"input/wrong-media-type"}, On: "create", Without: needs(makes, sendsJSON), Source: "RFC 9110 §8.4, §15.5.16",
+			Proves: "a body in a content coding that nobody knows is refused, or read as it is: no error of the service's own",
+			Cause:  "decoding fails where nobody looks",
+			Mend:   "answer 415 for codings that are not read",
+			Write: func(s *script) {
+				s.observe(false)
+				s.attempt("a coding that nobody knows", headerLine("Content-Encoding: x-gull-feathers"), bodyLine(s.Make, s.example(s.Make, 0)), expect("status not 5xx"), s.unchanged("when status 4xx"))
+				s.attempt("what says it is compressed, and is not", headerLine("Content-Encoding: gzip"), bodyLine(s.Make, s.example(s.Make, 1)), expect("status not 5xx"), s.unchanged("when status 4xx"))
+			},
+			SofterLevel: "usual",
+			Softer: func(s *script) {
+				s.attempt("a coding that nobody knows", headerLine("Content-Encoding: x-gull-feathers"), bodyLine(s.Make, s.example(s.Make, 0)), prefer("status 415 or 400"))
+			},
+		},
+	}, uniqueChecks()...)
 }
 
 // sendsJSON tells why a body cannot be malformed JSON.

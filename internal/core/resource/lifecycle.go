@@ -61,6 +61,21 @@ func (s *script) amended(title string, lines ...line) {
 	s.step(title, append([]line{send("PATCH", s.at("id")), s.patch(text)}, lines...)...)
 }
 
+// amendments are the members that an amend sets, as they are read.
+func (s *script) amendments() []string {
+	var out []string
+	for _, f := range s.Amend.Fields {
+		if f.Kind != syntax.Null && s.readsAsSent(f.Name) && (s.Amend.json() || f.Kind == syntax.String) {
+			sent := s.turned(f.Text, "turn")
+			if s.bound("change") {
+				sent = memberOf("change", f.Name)
+			}
+			out = append(out, quoted(f.Name)+": "+sent)
+		}
+	}
+	return out
+}
+
 // patch sends a merge patch, with the media type of the resource's `amend`.
 func (s *script) patch(text string) line { return jsonBody(text, s.patchMedia()) }
 
@@ -82,7 +97,7 @@ func (s *script) readBack(title string, lines ...line) {
 }
 
 func lifecycleChecks() []Check {
-	return []Check{
+	return slices.Concat([]Check{
 		{
 			Name: "list-is-a-list", Anyway: true, On: "list", Without: can("list"), Source: "RFC 9110 §9.3.1",
 			Proves: "the collection answers 200 with a list, also when it holds none or one",
@@ -305,18 +320,8 @@ func lifecycleChecks() []Check {
 				s.make(1)
 				s.readBack("read it", need("status 200"))
 				s.amended("amend it", need("status 2xx"))
-				var covers []string
-				for _, f := range s.Amend.Fields {
-					if f.Kind != syntax.Null && s.readsAsSent(f.Name) && (s.Amend.json() || f.Kind == syntax.String) {
-						sent := s.turned(f.Text, "turn")
-						if s.bound("change") {
-							sent = memberOf("change", f.Name)
-						}
-						covers = append(covers, quoted(f.Name)+": "+sent)
-					}
-				}
 				lines := []line{expect("status 200")}
-				if len(covers) > 0 {
+				if covers := s.amendments(); len(covers) > 0 {
 					lines = append(lines, s.covers("expect", "{ "+strings.Join(covers, ", ")+" }"))
 				}
 				s.settled("amend it", "read it back", append(lines, expect("body same as \"read it\" except "+strings.Join(s.besides(), ", ")))...)
@@ -510,7 +515,7 @@ func lifecycleChecks() []Check {
 				}
 			},
 		},
-	}
+	}, overwriteChecks(), listChecks())
 }
 
 // filtered is the query that narrows the list to items that are made here.

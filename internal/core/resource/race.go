@@ -13,7 +13,7 @@ const copies = 8
 
 func raceChecks() []Check {
 	const atOnce = "RFC 9110 §9.2"
-	return []Check{
+	return append([]Check{
 		{
 			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: "create", Without: needs(posts, listed), Source: atOnce,
 			Proves: "creates at the same time make as many items as they say, each with an identity of its own",
@@ -53,42 +53,17 @@ func raceChecks() []Check {
 		},
 		{
 			Name: "replaces-together", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Source: atOnce,
-			Without: needs(makes, can("replace", "read"), func(r *Resource) string {
-				if r.Remake == nil || len(r.Remake.Fields) == 0 || r.Remake.Text == turned(r.Remake.Text, "other") || r.Reads != "" || !r.Remake.json() {
-					return "`remake` does not differ by {turn}"
-				}
-				return ""
-			}),
-			Proves: "of replaces at the same time one remains, whole",
-			Cause:  "members are written one after the other",
-			Mend:   "write the whole item in one step",
+			Without: needs(makes, can("replace", "read"), wholeReplace),
+			Proves:  "of replaces at the same time one remains, whole",
+			Cause:   "members are written one after the other",
+			Mend:    "write the whole item in one step",
 			Write: func(s *script) {
 				s.make(1)
-				s.let("start", "{random_int(100000, 899999)}")
-				if s.makesByName() {
-					s.let("start", "{random_int(10, 80)}")
-				}
 				// Each is worked out once: what is read is held against what was sent.
-				var all []string
-				for i := range copies {
-					name := fmt.Sprintf("copy_%d", i+1)
-					s.let(name, s.turned(s.Remake.Text, fmt.Sprintf("start + %d", i+1)))
-					all = append(all, "{"+name+"}")
-				}
-				s.let("copies", "["+strings.Join(all, ", ")+"]")
+				s.let("copies", "["+strings.Join(s.copiesOfRemake(), ", ")+"]")
 				s.step("replace it eight times at once", send("PUT", s.at("id")), bodyLine(s.Remake, "{nth(copies, turn)}"), together(copies),
 					expect("status not 5xx"), expect("at least 1 status 2xx"))
-				var whole []string
-				for i := range copies {
-					var parts []string
-					for _, f := range s.Remake.Fields {
-						if s.readsAsSent(f.Name) {
-							parts = append(parts, quoted(f.Name)+": "+memberOf(fmt.Sprintf("copy_%d", i+1), f.Name))
-						}
-					}
-					whole = append(whole, "{ "+strings.Join(append(parts, "..."), ", ")+" }")
-				}
-				s.readBack("read what remains", expect("status 200"), expect(s.subject()+" is "+strings.Join(whole, " or ")))
+				s.readBack("read what remains", expect("status 200"), expect(s.subject()+" is "+strings.Join(s.wholes(), " or ")))
 			},
 		},
 		{
@@ -115,7 +90,7 @@ func raceChecks() []Check {
 				s.leaveAll()
 			},
 		},
-	}
+	}, besideOthers(atOnce)...)
 }
 
 // leaveAll takes away all that was made at once.

@@ -1,9 +1,12 @@
 package resource
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 func repeatChecks() []Check {
-	return []Check{
+	return slices.Concat(driftChecks(), []Check{
 		{
 			Name: "read-is-safe", On: "read", Without: can("read"), Source: "RFC 9110 §9.2.1",
 			Proves: "GET, HEAD and OPTIONS change nothing, however often they are sent",
@@ -168,7 +171,7 @@ func repeatChecks() []Check {
 				}
 			},
 		},
-	}
+	}, keyedMore())
 }
 
 // repeats tells why the same write cannot be sent twice.

@@ -194,5 +194,32 @@ func representationChecks() []Check {
 				s.readBack("read it", need("status 200"), expect(s.subject()+" is object"))
 			},
 		},
+		{
+			Name: "any-accept", Causes: []string{"representation/accept-is-heard"}, On: "read", Without: can("read"), Source: "RFC 9110 §12.5.1",
+			Proves: "whatever Accept asks for, in whatever form, is no error of the service's own",
+			Cause:  "the header is taken apart by hand, or what is asked for has no writer",
+			Mend:   "let a library read Accept, and answer 406 or the default",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it", need("status 200"))
+				for _, one := range [][2]string{{"anything", "*/*"}, {"any text, or else anything", "text/*, */*;q=0.1"}, {"a page", "text/html, application/xhtml+xml, application/xml;q=0.9, */*;q=0.8"}, {"nothing at all", "*/*;q=0"},
+					{"no JSON", "application/json;q=0"}, {"a weight that is not a number", "application/json;q=high"}, {"what is not a type", "boats"}, {"only commas", ",,;,"}, {"a type in quotes", `"application/json"`}, {"another character set", "application/json; charset=utf-16"}} {
+					s.readBack("accept "+one[0], headerLine("Accept: "+one[1]), expect("status not 5xx"))
+				}
+			},
+		},
+		{
+			Name: "range-is-right", On: "read", Without: can("read"), Source: "RFC 9110 §14.2, §15.3.7",
+			Proves: "where ranges are offered, 206 gives the bytes that were asked for and says which",
+			Cause:  "Accept-Ranges is sent by a layer that does not cut",
+			Mend:   "send Accept-Ranges: none, or let a library serve ranges",
+			Write: func(s *script) {
+				s.have()
+				s.readBack("read it", need("status 200"))
+				offered := when(`header Accept-Ranges is "bytes"` + of("read it"))
+				s.readBack("its first four bytes", offered, headerLine("Range: bytes=0-3"), expect("status 206 or 200 or 416"), expect("header Content-Range matches /^bytes 0-3\\// when status 206"), expect("size under 5B when status 206"))
+				s.readBack("what is beyond its end", offered, headerLine("Range: bytes=99999999-"), expect("status 416 or 200"))
+			},
+		},
 	}
 }

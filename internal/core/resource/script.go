@@ -275,16 +275,18 @@ func (s *script) chosen(k int) string { return s.turned(s.Chosen, later(k)) }
 func (s *script) parent() {
 	for _, p := range s.outer() {
 		if !s.bound(p.Name + "_turn") {
-			s.parentOf(p)
+			s.parentOf(p, p.Name)
 		}
 	}
 }
 
-// parentOf makes one item of another resource.
-func (s *script) parentOf(p *Resource) {
+// parentOf makes one item of another resource, under names that begin as given.
+func (s *script) parentOf(p *Resource, as string) {
 	up := &script{Resource: p, check: s.check}
-	id := p.Name + "_id"
-	turn := p.Name + "_turn"
+	id, turn, one := as+"_id", as+"_turn", "one of "+p.Name
+	if as != p.Name {
+		one = "another of " + p.Name + ", " + as
+	}
 	lo, hi := 100_000, 899_999
 	if p.makesByName() {
 		lo, hi = 10, 85
@@ -303,13 +305,13 @@ func (s *script) parentOf(p *Resource) {
 	}
 	if p.makesByName() {
 		s.let(id, inQuotes(up.turned(p.Chosen, turn)))
-		s.step("find a free place for one of "+p.Name, send("GET", at), need("status 404 or 410"))
-		s.first("make one of "+p.Name, send("PUT", at), body, need("status 2xx"))
+		s.step("find a free place for "+one, send("GET", at), need("status 404 or 410"))
+		s.first("make "+one, send("PUT", at), body, need("status 2xx"))
 	} else {
-		s.step("make one of "+p.Name, append([]line{send("POST", up.parented(p.Collection)), body, need("status 2xx")}, kept...)...)
+		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need("status 2xx")}, kept...)...)
 	}
 	if p.Supports("delete") {
-		s.cleanup("take one of "+p.Name+" away", up.revised(&s.after, send("DELETE", at))...)
+		s.cleanup("take "+one+" away", up.revised(&s.after, send("DELETE", at))...)
 	}
 }
 

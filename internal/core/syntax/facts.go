@@ -1,5 +1,7 @@
 package syntax
 
+import "strings"
+
 import "slices"
 
 // Methods are those of RFC 9110 §9.3 and RFC 5789, the commonest first.
@@ -64,4 +66,9 @@ func Reserved(name string) bool {
 func Is[T Body](st *Statement) bool {
 	_, ok := st.Body.(T)
 	return ok
+}
+
+// IsMethod tells whether a text may be a method: a token (RFC 9110 §5.6.2).
+func IsMethod(text string) bool {
+	return text != "" && !strings.ContainsFunc(text, func(r rune) bool { return r > 126 || !tokenByte(byte(r)) })
 }

@@ -140,7 +140,7 @@ type Keep struct {
 	Pattern *Node
 }
 
-var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [or SOURCE] [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
+var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [or SOURCE] [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment, or /re(group)/], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
 	Example: `keep name from $.id`}, func() Body { return &Keep{} })
 
 func (b *Keep) read(p *parser) {
@@ -185,6 +185,8 @@ func (b *Keep) source(p *parser) {
 		b.Key = p.headerName()
 		if b.From == "header" && !p.failed && p.takeWord("last") {
 			b.Last = p.needWord("segment", "keep "+b.Name+" from header Location last segment")
+		} else if p.spaces(); b.From == "header" && p.peek() == '/' {
+			b.Pattern = p.regexNode()
 		}
 	case "text":
 		p.spaces()

@@ -134,17 +134,25 @@ func (b *process) walk(walker)     {}
 // Send is `send METHOD TARGET`.
 type Send struct {
 	Method string
+	// Named is the method as a name, where Method is "".
+	Named  *Expr
 	Target *Template
 }
 
-var _ = form(Form{Word: "send", In: InStep, Below: InRequest, Role: RoleSend, Usage: "send METHOD TARGET", Help: "Sends the step's one request: any method; a path, with or without a query, or a whole URL.",
+var _ = form(Form{Word: "send", In: InStep, Below: InRequest, Role: RoleSend, Usage: "send METHOD TARGET", Help: "Sends the step's one request: any method, or a name as `{method}`; a path, with or without a query, or a whole URL. A GET or HEAD that came by a name is sent without the body below it.",
 	Example: `send GET /path`}, func() Body { return &Send{} })
 
 func (b *Send) read(p *parser) {
 	p.spaces()
 	start := p.i
-	b.Method = p.httpToken()
 	form := "send GET /path"
+	if p.peek() == '{' {
+		if b.Named = p.tryExpr(); b.Named != nil {
+			b.Target = p.needTarget("send {method} /path")
+			return
+		}
+	}
+	b.Method = p.httpToken()
 	switch {
 	case b.Method == "":
 		p.failHere("expected a method, found "+p.found(), "write "+form)
@@ -161,11 +169,18 @@ func (b *Send) read(p *parser) {
 }
 
 func (b *Send) print(l *layout) {
-	l.write(b.Method)
+	if b.Named != nil {
+		l.node(&Node{Kind: Ref, Expr: b.Named, Span: b.Named.Span})
+	} else {
+		l.write(b.Method)
+	}
 	l.template(b.Target)
 }
 
-func (b *Send) walk(w walker) { w.template(b.Target) }
+func (b *Send) walk(w walker) {
+	w.expr(b.Named)
+	w.template(b.Target)
+}
 
 // Again is `again` or `again N times`.
 type Again struct{ Times *Node }

@@ -1,0 +1,131 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+)
+
+// besideOthers are about requests of several kinds at the same time.
+func besideOthers(atOnce string) []Check {
+	return []Check{
+		keysTogether(atOnce),
+		{
+			Name: "amends-together", Causes: []string{"lifecycle/amends-add-up"}, On: "amend", Source: "RFC 5789 §2", Without: needs(makes, can("amend", "read"), written, amendsObject, amendDiffers, mergePatch, amendsTwo, repeats),
+			Proves: "amends of different members at the same time are both kept",
+			Cause:  "the item is loaded, changed and stored whole, while another does the same",
+			Mend:   "change the members in one step, or refuse the later write with 409",
+			Write: func(s *script) {
+				s.make(1)
+				f := s.secondChange()
+				s.let("second", s.turned(f.Text, "turn"))
+				text := s.example(s.Amend, 0)
+				s.let("change", text)
+				// The first one finds out which media type is read; it changes nothing.
+				s.sets("amend", "amend "+f.Name+" to what it is", f.Name, memberOf("made", f.Name), need("status 2xx"))
+				var all []string
+				for i := range copies {
+					all = append(all, []string{"{change}", "{ " + quoted(f.Name) + ": {second} }"}[i%2])
+				}
+				s.let("patches", "["+strings.Join(all, ", ")+"]")
+				const at = "amend two members at once"
+				s.step(at, send("PATCH", s.at("id")), s.patch("{nth(patches, turn)}"), together(copies), expect("status not 5xx"), keep("every answered from status"))
+				s.readBack("read it back", when("{answered} every 200 or 204"), expect("status 200"), s.both())
+			},
+		},
+		{
+			Name: "deletes-say-once", Causes: []string{"race/deletes-together"}, On: "delete", Level: "should", Source: atOnce, Without: needs(makes, can("delete", "read"), repeats, leavesNothing),
+			Proves: "of deletes of one item at the same time one says that it removed it, where a second delete says that it did not",
+			Cause:  "looking the item up and removing it are two steps",
+			Mend:   "answer according to what was removed",
+			Write: func(s *script) {
+				s.make(2)
+				const alone = "remove the other, twice"
+				s.step(alone, send("DELETE", s.at("other")), need("status 200 or 204"), again(), keep("twice from status"))
+				s.step("remove it eight times at once", when("{twice} is 404 or 410"), send("DELETE", s.at("id")), together(copies), prefer("exactly 1 status 2xx"))
+			},
+		},
+		{
+			Name: "reads-beside-replaces", Causes: []string{"race/replaces-together", "lifecycle/replace-takes-effect"}, On: "replace", Source: atOnce, Without: needs(makes, written, can("replace", "read"), repeats, wholeReplace),
+			Proves: "a read beside replaces shows the item before or after, never a half",
+			Cause:  "members are written one after the other, or the item is taken away before it is written anew",
+			Mend:   "write the whole item in one step",
+			Write: func(s *script) {
+				s.make(1)
+				all := s.copiesOfRemake()
+				s.let("copies", "["+strings.Join(all, ", ")+"]")
+				s.replaced("replace it", need("status 2xx"))
+				var methods, parts []string
+				for i := range copies {
+					methods = append(methods, []string{`"PUT"`, `"GET"`}[i%2])
+				}
+				for _, f := range s.Remake.Fields {
+					if s.readsAsSent(f.Name) {
+						parts = append(parts, quoted(f.Name)+": any")
+					}
+				}
+				s.let("methods", "["+strings.Join(methods, ", ")+"]")
+				s.step("read it while it is replaced", send("{nth(methods, turn)}", s.at("id")), bodyLine(s.Remake, "{nth(copies, turn)}"), together(copies),
+					expect("status not 5xx and not 404 and not 410"),
+					expect(s.subject()+" is "+strings.Join(append(s.wholes(), s.whole("remade")), " or ")+" when "+s.subject()+" is { "+strings.Join(append(parts, "..."), ", ")+" }"))
+			},
+		},
+		{
+			Name: "one-put-makes-it", Causes: []string{"repeat/put-create-is-idempotent"}, On: "replace", Level: "should", Source: "RFC 9110 §9.3.4", Without: needs(makes, chooses, repeats),
+			Proves: "of PUTs of one new name at the same time one says that it made the item",
+			Cause:  "looking whether it is there and writing it are two steps",
+			Mend:   "answer 201 to the one that made it, and 200 or 204 to the others, or refuse those",
+			Write: func(s *script) {
+				s.make(1)
+				s.let("place", inQuotes(s.chosen(attempted)))
+				s.free(attempted, "place")
+				s.let("made_place", s.example(s.Make, attempted))
+				s.first("put it eight times at once", when("status 201"+of("make one")), send("PUT", s.at("place")), bodyLine(s.Make, "{made_place}"), together(copies), expect("status not 5xx"), prefer("exactly 1 status 201"))
+				s.leave("place")
+			},
+		},
+	}
+}
+
+// wholeReplace tells why of several replaces it cannot be told which one an
+// item is.
+func wholeReplace(r *Resource) string {
+	if r.Remake == nil || len(r.Remake.Fields) == 0 || r.Remake.Text == turned(r.Remake.Text, "other") || r.Reads != "" || !r.Remake.json() {
+		return "`remake` does not differ by {turn}"
+	}
+	return ""
+}
+
+// copiesOfRemake names as many bodies as are sent at once, each worked out once.
+func (s *script) copiesOfRemake() []string {
+	s.let("start", "{random_int(100000, 899999)}")
+	if s.makesByName() {
+		s.let("start", "{random_int(10, 80)}")
+	}
+	var all []string
+	for i := range copies {
+		name := fmt.Sprintf("copy_%d", i+1)
+		s.let(name, s.turned(s.Remake.Text, fmt.Sprintf("start + %d", i+1)))
+		all = append(all, "{"+name+"}")
+	}
+	return all
+}
+
+// wholes are the shapes of an item that is one of the copies.
+func (s *script) wholes() []string {
+	var out []string
+	for i := range copies {
+		out = append(out, s.whole(fmt.Sprintf("copy_%d", i+1)))
+	}
+	return out
+}
+
+// whole is the shape of an item that is as a body of `remake` said.
+func (s *script) whole(name string) string {
+	var parts []string
+	for _, f := range s.Remake.Fields {
+		if s.readsAsSent(f.Name) {
+			parts = append(parts, quoted(f.Name)+": "+memberOf(name, f.Name))
+		}
+	}
+	return "{ " + strings.Join(append(parts, "..."), ", ") + " }"
+}

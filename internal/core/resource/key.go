@@ -1,0 +1,82 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+)
+
+// keyedMore are about idempotency keys in other places, and later.
+func keyedMore() []Check {
+	const draft = "Idempotency-Key draft §2"
+	return []Check{
+		{
+			Name: "key-per-path", Causes: []string{"repeat/keys-are-separate"}, On: "create", Source: draft, Without: needs(posts, keyed, nested, func(r *Resource) string {
+				if strings.Contains(r.Collection, "{"+r.Under.Name+".") {
+					return ""
+				}
+				return "the collection's path is the same for all"
+			}),
+			Proves: "the same Idempotency-Key on another path does not answer with what the first one made",
+			Cause:  "answers are stored under the key alone",
+			Mend:   "store answers under path and key, or refuse a key that was used elsewhere",
+			Write: func(s *script) {
+				s.parent()
+				s.turns()
+				other := s.Under.Name + "_beside"
+				s.parentOf(s.Under, other)
+				s.let("key", `"{uuid()}"`)
+				key := headerLine("Idempotency-Key: {key}")
+				s.step("make one", send("POST", s.coll()), key, bodyLine(s.Make, s.example(s.Make, 0)), need("status 2xx"), s.keepID("id"))
+				s.leave("id")
+				const elsewhere = "make one elsewhere with the same key"
+				s.step(elsewhere, send("POST", s.below(s.coll(), other)), key, bodyLine(s.Make, s.example(s.Make, 1)), s.keepID("other").ifThere(), expect("status not 5xx"))
+				s.step("list what is there", when("status 200 or 201"+of(elsewhere)), send("GET", s.below(s.list(), other)), need("status 200"), expect(s.ListAt+" is array count 1"))
+				if s.Supports("delete") {
+					s.cleanup("leave nothing behind elsewhere", when("status 2xx"+of(elsewhere)), send("DELETE", s.below(s.at("other"), other)))
+				}
+			},
+		},
+		{
+			Name: "key-says-what-was-said", Causes: []string{"repeat/key-replays"}, On: "create", Level: "usual", Source: draft, Without: needs(posts, keyed, changesOne, can("read")),
+			Proves: "a repeat with the same Idempotency-Key gives the first answer again, also after the item has changed",
+			Cause:  "the item is looked up anew when the key comes again",
+			Mend:   "store the answer with the key",
+			Write: func(s *script) {
+				s.parent()
+				s.turns()
+				s.let("key", `"{uuid()}"`)
+				s.let("made", s.example(s.Make, 0))
+				request := []line{send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}")}
+				s.step("make one", append(request, need("status 2xx"), s.keepID("id"))...)
+				s.leave("id")
+				s.had = true
+				if s.ways()[0] == "replace" && s.Remake != nil {
+					s.replaced("change it", need("status 2xx"))
+				} else {
+					s.amended("change it", need("status 2xx"))
+				}
+				s.step("send the create again", append(request, prefer(`status same as "make one"`), prefer(`body same as "make one" when status 2xx`))...)
+			},
+		},
+	}
+}
+
+// keysTogether is one request, with one key, sent at the same time.
+func keysTogether(atOnce string) Check {
+	return Check{
+		Name: "keys-together", Causes: []string{"repeat/key-replays"}, On: "create", Source: atOnce, Without: needs(posts, keyed, listed),
+		Proves: "requests with the same Idempotency-Key at the same time make one item",
+		Cause:  "the key is stored after the item, and looked up before",
+		Mend:   "take the key and make the item in one transaction",
+		Write: func(s *script) {
+			s.observe(false)
+			s.parent()
+			s.turns()
+			s.let("key", `"{uuid()}"`)
+			s.let("made", s.example(s.Make, 0))
+			s.step("make one, eight times at once", send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}"), together(copies),
+				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(fmt.Sprintf("%s gains 1", s.observed())))
+			s.leaveAll()
+		},
+	}
+}

@@ -1,0 +1,141 @@
+package resource
+
+import (
+	"fmt"
+	"strings"
+)
+
+// builtIn are names that objects of a language have of themselves.
+var builtIn = []string{"constructor", "__proto__", "prototype", "toString", "hasOwnProperty"}
+
+// oddNames are what a name may end with, beside letters and digits. None holds
+// a slash, which some servers decode.
+var oddNames = []struct{ what, text string }{
+	{"a name with a dot", ".b"}, {"a name with a blank", " b"}, {"a name with a plus sign", "+b"}, {"a name with a percent sign", "%b"},
+	{"a name with a letter beyond ASCII", "é"}, {"a name with a semicolon", ";b"},
+}
+
+// nameTried is a name that is tried, beside that of the first item.
+type nameTried struct{ what, name string }
+
+// kept tells of names whether the service keeps items under them, each by
+// itself: a name that is refused is none of its names. What is there already is
+// not written to.
+func (s *script) kept(list []nameTried) {
+	s.observe(false)
+	s.make(1)
+	for i, n := range list {
+		place, look, put := fmt.Sprintf("name_%d", i+1), "look whether "+n.what+" is free", "put "+n.what
+		s.let(place, n.name)
+		differs := when("{" + place + "} is not {id}")
+		there := when("status 2xx" + of(put))
+		s.step(look, differs, send("GET", s.at(place)), expect("status not 5xx"))
+		s.let("made_"+place, s.example(s.Make, i+2))
+		gains := line{}
+		if s.watched {
+			gains = expect(s.observed() + " gains 1 when status 200 or 201")
+		}
+		s.first(put, when("status 404 or 410"+of(look)), send("PUT", s.at(place)), bodyLine(s.Make, "{made_"+place+"}"), expect("status not 5xx"), gains)
+		if s.Supports("delete") {
+			s.cleanup("leave nothing behind: "+place, there, send("DELETE", s.at(place)))
+		}
+		if s.Supports("read") {
+			itself := line{}
+			if id := s.idPath(); id != "" {
+				itself = expect(id + " is {" + place + "}")
+			}
+			s.step("read "+n.what, there, send("GET", s.at(place)), expect("status 200"), itself, s.shows("expect", "made_"+place))
+			s.readBack("the first is what it was, beside "+n.what, there, expect("status 200"), s.shows("expect", "made"))
+		}
+		if s.Supports("delete") {
+			only := line{}
+			if s.watched {
+				only = expect(s.observed() + " loses 1 when status 200 or 204")
+			}
+			s.step("remove "+n.what, there, send("DELETE", s.at(place)), expect("status 2xx"), only)
+		}
+		if s.Supports("read") {
+			s.readBack("the first is still there, without "+n.what, there, expect("status 200"), s.shows("expect", "made"))
+		}
+	}
+}
+
+func nameChecks() []Check {
+	const identity, notFound = "RFC 3986 §6.2.2", "RFC 9110 §15.5.5"
+	known := func(r *Resource) string {
+		if r.creates() || r.Supports("list") {
+			return ""
+		}
+		return "no identity is known to start from"
+	}
+	// ask reads under names that nobody has.
+	ask := func(s *script, list []nameTried) {
+		s.parent()
+		for _, n := range list {
+			s.step("ask for "+n.what, send("GET", strings.ReplaceAll(s.parented(s.Item), "{id}", n.name)), expect("status 4xx"))
+		}
+	}
+	return []Check{
+		{
+			Name: "near-names-are-two", On: "replace", Causes: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: identity, Without: needs(makes, chooses, can("read")),
+			Proves: "names that differ in case, or of which one begins or ends like the other, are two names or one is refused",
+			Cause:  "names are compared without case, by their beginning, or as a pattern",
+			Mend:   "compare whole names, byte by byte",
+			Write: func(s *script) {
+				name := s.chosen(0)
+				s.kept([]nameTried{
+					{"its name in lower case", "{lower(id)}"}, {"its name in upper case", "{upper(id)}"},
+					{"a longer name", inQuotes(name + "0")}, {"a name that ends like it", inQuotes("a" + name)},
+				})
+			},
+		},
+		{
+			Name: "odd-names-are-kept", On: "replace", Causes: []string{"names/near-names-are-two", "repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: "RFC 3986 §2.1, §3.3", Without: needs(makes, chooses, can("read")),
+			Proves: "a name with a dot, a blank, a plus sign, a percent sign or letters beyond ASCII reads as itself, or is refused",
+			Cause:  "the path is decoded twice, as a form, or as a file name; what follows a dot or semicolon is cut off",
+			Mend:   "decode each segment of the path once, by percent-decoding, and take the whole of it",
+			Write: func(s *script) {
+				var list []nameTried
+				for _, odd := range oddNames {
+					list = append(list, nameTried{odd.what, inQuotes(s.chosen(0) + odd.text)})
+				}
+				s.kept(list)
+			},
+		},
+		{
+			Name: "built-in-names", On: "read", Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: notFound, Without: needs(can("read"), known),
+			Proves: "words that objects of a programming language know of themselves are no items",
+			Cause:  "items are looked up in a plain object, whose built-in properties are found too",
+			Mend:   "look up in a map, or own properties only",
+			Write: func(s *script) {
+				s.parent()
+				for _, word := range builtIn {
+					claims := []line{expect("status not 5xx"), expect("status 3xx or 4xx")}
+					if id := s.idPath(); id != "" {
+						// A name that a user has given is one.
+						claims[1] = expect(id + " is " + quoted(word) + " when status 2xx")
+					}
+					s.step("ask for "+word, append([]line{send("GET", replaceID(s.parented(s.Item), word))}, claims...)...)
+				}
+			},
+		},
+		{
+			Name: "long-names", On: "read", Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 9110 §15.5.15", Without: can("read"),
+			Proves: "a name that is far too long is not found, or refused: no error of the service's own",
+			Cause:  "the name goes to a file system or a column as it is",
+			Mend:   "bound names, and answer 404 or 414",
+			Write: func(s *script) {
+				ask(s, []nameTried{{"a name of 300 letters", `{repeat("n", 300)}`}, {"a name of 4,000 letters", `{repeat("n", 4000)}`}})
+			},
+		},
+		{
+			Name: "broken-escapes", On: "read", Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 3986 §2.1", Without: can("read"),
+			Proves: "a path whose percent-encoding is broken, or is not UTF-8, is refused or not found",
+			Cause:  "decoding fails where nobody looks",
+			Mend:   "answer 400 when the path cannot be decoded",
+			Write: func(s *script) {
+				ask(s, []nameTried{{"a percent sign alone", "no-such%"}, {"letters in place of digits", "no-such%zz"}, {"half a character", "no-such%C3"}, {"an overlong encoding", "no-such%C0%AE"}})
+			},
+		},
+	}
+}

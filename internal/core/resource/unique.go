@@ -1,0 +1,129 @@
+package resource
+
+// uniqueMember is the first unique member that an example gives another value
+// for each item; nil for none.
+func (r *Resource) uniqueMember() *Field {
+	for _, n := range r.Unique {
+		if f := r.Make.field(n); f != nil && f.telling() {
+			return f
+		}
+	}
+	return nil
+}
+
+func isUnique(r *Resource) string {
+	if r.uniqueMember() != nil {
+		return ""
+	}
+	return "no member that `make` gives is `unique`"
+}
+
+// ways are the operations that can change one member.
+func (r *Resource) ways() []string {
+	var out []string
+	if r.Supports("replace") && r.changing() != nil {
+		out = append(out, "replace")
+	}
+	if r.Supports("amend") && amendsObject(r) == "" && mergePatch(r) == "" {
+		out = append(out, "amend")
+	}
+	return out
+}
+
+// changing is the example whose members are changed for a replace; nil for none.
+func (r *Resource) changing() *Example {
+	for _, e := range []*Example{r.Remake, r.Make} {
+		if e != nil && len(e.Fields) > 0 {
+			return e
+		}
+	}
+	return nil
+}
+
+func changesOne(r *Resource) string {
+	if len(r.ways()) > 0 {
+		return ""
+	}
+	return "no member of an item can be changed"
+}
+
+// sets writes a request that gives one member of the first item a value.
+func (s *script) sets(way, title, member, text string, lines ...line) {
+	if way == "amend" {
+		s.step(title, append([]line{send("PATCH", s.at("id")), s.patch("{ " + quoted(member) + ": " + text + " }")}, lines...)...)
+		return
+	}
+	e := s.changing()
+	s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(e, s.turned(e.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
+}
+
+// rename gives the first item a value of its unique member that no other has.
+func (s *script) rename(f *Field) {
+	s.let("free", s.turned(f.Text, later(5)))
+	s.sets(s.ways()[0], "give it another "+f.Name, f.Name, "{free}", need("status 2xx"))
+}
+
+// takes tries to make an item with a value of the unique member.
+func (s *script) takes(title string, f *Field, text string, lines ...line) {
+	s.attempt(title, append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: &text}), later(2)))}, lines...)...)
+}
+
+// uniqueChecks are about unique values while items come, change and go.
+func uniqueChecks() []Check {
+	const conflict = "RFC 9110 §15.5.10"
+	return []Check{
+		{
+			Name: "unique-on-change", Causes: []string{"input/duplicate-unique"}, On: "replace", Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Proves: "a change to a unique value that another item has is refused, and a value that an item was changed to is taken",
+			Cause:  "uniqueness is checked on create only, or against a list that writes do not keep",
+			Mend:   "let the store enforce it",
+			Write: func(s *script) {
+				f := s.uniqueMember()
+				s.observe(false)
+				s.make(2)
+				for _, way := range s.ways() {
+					s.sets(way, way+" it with the "+f.Name+" of the other", f.Name, memberOf("made_other", f.Name), s.refusal("409 or 422 or 400")...)
+				}
+				s.rename(f)
+				s.takes("make one with the "+f.Name+" that it has now", f, "{free}", s.refusal("409 or 422 or 400")...)
+			},
+		},
+		{
+			Name: "unique-own-value", Causes: []string{"repeat/replace-is-idempotent"}, On: "replace", Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Proves: "an item's own unique value is no conflict for itself",
+			Cause:  "the check for duplicates finds the item that is written to",
+			Mend:   "leave the item itself out of the check",
+			Write: func(s *script) {
+				f := s.uniqueMember()
+				s.make(1)
+				for _, way := range s.ways() {
+					s.sets(way, way+" it with its own "+f.Name, f.Name, memberOf("made", f.Name), expect("status not 409 and not 5xx"))
+				}
+			},
+		},
+		{
+			Name: "unique-freed-by-change", On: "create", Level: "should", Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Proves: "a unique value is free again when its item was changed to another",
+			Cause:  "values are remembered when they come, and not forgotten when they go",
+			Mend:   "let the store enforce it, on what is stored now",
+			Write: func(s *script) {
+				f := s.uniqueMember()
+				s.make(1)
+				s.rename(f)
+				s.takes("make one with the "+f.Name+" that it had", f, memberOf("made", f.Name), prefer("status not 409 and not 422 and not 400"))
+			},
+		},
+		{
+			Name: "unique-freed-by-delete", On: "create", Level: "usual", Source: conflict, Without: needs(makes, written, isUnique, can("delete"), leavesNothing),
+			Proves: "a unique value is free again when its item was deleted",
+			Cause:  "deleted items are kept, and still count",
+			Mend:   "leave deleted items out of the constraint",
+			Write: func(s *script) {
+				f := s.uniqueMember()
+				s.make(1)
+				s.removed()
+				s.takes("make one with the "+f.Name+" of the deleted one", f, memberOf("made", f.Name), when("status not 202"+of("remove it")), prefer("status not 409 and not 422 and not 400"))
+			},
+		},
+	}
+}
