@@ -27,7 +27,8 @@ type Fault struct {
 func tables() []Fault {
 	var out []Fault
 	for _, t := range [][]Fault{lifecycleFaults(), repeatFaults(), absenceFaults(), methodFaults(), inputFaults(),
-		representationFaults(), preconditionFaults(), accessFaults(), raceFaults(), durabilityFaults()} {
+		representationFaults(), preconditionFaults(), accessFaults(), raceFaults(), durabilityFaults(),
+		belowFaults(), uniqueFaults(), nameFaults(), overwriteFaults(), keyFaults(), besideFaults(), listingFaults()} {
 		out = append(out, t...)
 	}
 	return out

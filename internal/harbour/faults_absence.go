@@ -29,16 +29,16 @@ func absenceFaults() []Fault {
 	}
 	return []Fault{
 		{Name: "missing-is-empty-200", Says: "a boat that is not there answers 200 with nothing",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/success-means-success"},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together", "representation/success-means-success"},
 			middleware: missing("GET HEAD", func(_ *call, a *reply) {
 				a.status, a.body = http.StatusOK, nil
 				a.header.Del("Content-Type")
 			})},
 		{Name: "missing-is-null", Says: "a boat that is not there answers 200 with null",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together"},
 			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
 		{Name: "missing-is-500", Says: "a boat that is not there answers 500",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, middleware: missing("GET HEAD", as(500))},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together"}, middleware: missing("GET HEAD", as(500))},
 		{Name: "missing-is-401", Says: "a boat that is not there answers 401",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, middleware: missing("GET HEAD", as(401))},
 		{Name: "missing-is-html", Says: "a boat that is not there answers an HTML page with a stack trace",
@@ -48,7 +48,7 @@ func absenceFaults() []Fault {
 			Finds:      []string{"absence/missing-explains"},
 			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
 		{Name: "missing-redirects", Says: "a boat that is not there redirects to the list",
-			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together", "representation/status-agrees"},
+			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/long-names", "race/deletes-together", "representation/status-agrees"},
 			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
 		{Name: "missing-put-creates", Says: "PUT on a boat that never was makes one with that id",
 			Finds: []string{"absence/missing-replace"},
@@ -94,14 +94,14 @@ func absenceFaults() []Fault {
 				}
 			})},
 		{Name: "malformed-id-500", Says: "an id that is not a number answers 500",
-			Finds: []string{"absence/malformed-id"},
+			Finds: []string{"absence/malformed-id"}, Also: []string{"names/broken-escapes", "names/built-in-names", "names/long-names"},
 			middleware: missing("GET", func(c *call, a *reply) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					as(500)(c, a)
 				}
 			})},
 		{Name: "malformed-id-is-first", Says: "an id that is not a number answers the first boat",
-			Finds: []string{"absence/malformed-id"},
+			Finds: []string{"absence/malformed-id"}, Also: []string{"names/broken-escapes", "names/built-in-names", "names/long-names"},
 			middleware: on("GET", "/boats/*", func(c *call) {
 				if c.number() == 0 && strings.Trim(c.r.URL.Path[len("/boats/"):], "0123456789-") != "" {
 					c.give(c.ask("GET", "/boats/1", nil))

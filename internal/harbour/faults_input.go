@@ -48,7 +48,7 @@ func inputFaults() []Fault {
 				}
 			})},
 		{Name: "errors-under-200", Says: "what is refused answers 200 with an error inside",
-			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type"},
+			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-empties", "lifecycle/replace-empties"},
 			middleware: refused(func(_ *call, a *reply) {
 				a.status = http.StatusOK
 				a.say("application/json", `{"status":"fail","error":"bad response"}`)
@@ -142,7 +142,7 @@ func inputFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "names-twice", Says: "two boats may have the same name",
-			Finds: []string{"input/duplicate-unique"}, Also: []string{"race/unique-together"},
+			Finds: []string{"input/duplicate-unique"}, Also: []string{"input/unique-on-change", "race/unique-together"},
 			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusConflict {

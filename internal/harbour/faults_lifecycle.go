@@ -66,7 +66,7 @@ func lifecycleFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "put-appends", Says: "PUT on a boat adds another one in place of replacing it",
-			Finds: []string{"lifecycle/replace-hits-one", "lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/replace-drops-omitted", "race/replaces-together", "repeat/replace-is-idempotent"},
+			Finds: []string{"lifecycle/replace-hits-one", "lifecycle/replace-takes-effect"}, Also: []string{"input/unique-on-change", "input/unique-own-value", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together", "repeat/replace-is-idempotent"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				if c.item() == nil || c.conditional() {
 					c.give(c.good())
@@ -103,7 +103,7 @@ func lifecycleFaults() []Fault {
 				c.give(c.ask("PUT", "", encoded(m)))
 			})},
 		{Name: "put-ignored", Says: "PUT answers 200 with what was sent, and nothing changes",
-			Finds: []string{"lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/replace-drops-omitted", "race/replaces-together"},
+			Finds: []string{"lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/amend-after-replace", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
@@ -135,7 +135,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "patch-replaces", Says: "PATCH drops the optional members that it does not name",
-			Finds: []string{"lifecycle/amend-merges"},
+			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up"},
 			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusOK {
 					sent := c.members()
@@ -149,7 +149,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "patch-ignored", Says: "PATCH answers with the amended boat and stores nothing",
-			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amend-null-removes"},
+			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amend-after-replace", "lifecycle/amend-null-removes", "lifecycle/amends-add-up", "race/amends-together"},
 			middleware: on("PATCH", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
@@ -195,7 +195,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "create-stores-twice", Says: "one POST stores two boats",
-			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
+			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"input/unique-freed-by-change", "input/unique-freed-by-delete", "input/unique-own-value", "lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if a.status == http.StatusCreated {
 					b := &Boat{}
@@ -248,7 +248,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "same-id-twice", Says: "two boats made one after the other get the same id",
-			Finds: []string{"lifecycle/created-are-distinct"}, Also: []string{"lifecycle/replace-keeps-identity", "lifecycle/paging-covers", "race/creates-together"},
+			Finds: []string{"lifecycle/created-are-distinct"}, Also: []string{"input/unique-on-change", "lifecycle/create-overwrites-none", "lifecycle/paging-covers", "lifecycle/replace-keeps-identity", "race/creates-together"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if id := a.id(); a.status == http.StatusCreated && id > 1 && c.h.store.get("boats", number(id-1), &Boat{}) == nil {
 					c.h.move(id, id-1)
@@ -257,7 +257,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "id-settable", Says: "a client that sends an id gets it",
-			Finds: []string{"lifecycle/assigned-is-assigned"},
+			Finds: []string{"lifecycle/assigned-is-assigned"}, Also: []string{"lifecycle/create-overwrites-none"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				var to uint64
 				if a.status == http.StatusCreated && json.Unmarshal(c.members()["id"], &to) == nil && to > 0 {
@@ -340,7 +340,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "list-is-wrapped-object", Says: "the list is an object with a boat under each id",
-			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
+			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
 			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				var list []Boat
 				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
@@ -360,14 +360,14 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "empty-list-null", Says: "a filter that selects nothing answers null",
-			Finds: []string{"lifecycle/filter-none"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
+			Finds: []string{"lifecycle/filter-none"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
 			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				if bytes.Equal(a.body, []byte("[]")) {
 					a.body = []byte("null")
 				}
 			})},
 		{Name: "filter-ignored", Says: "the filter by flag is ignored",
-			Finds: []string{"lifecycle/filter-selects", "lifecycle/filter-none"},
+			Finds: []string{"lifecycle/filter-selects", "lifecycle/filter-none"}, Also: []string{"lifecycle/filter-is-literal"},
 			middleware: on("GET", "/boats", func(c *call) {
 				q := c.r.URL.Query()
 				q.Del("flag")

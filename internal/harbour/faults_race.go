@@ -35,7 +35,7 @@ func raceFaults() []Fault {
 				})
 			}()},
 		{Name: "deletes-collide", Says: "deletes of one boat at the same time answer 500",
-			Finds: []string{"race/deletes-together"},
+			Finds: []string{"race/deletes-together"}, Also: []string{"race/deletes-say-once"},
 			middleware: func() middleware {
 				var busy atomic.Int64
 				return on("DELETE", "/boats/*", func(c *call) {

@@ -22,7 +22,7 @@ func repeatFaults() []Fault {
 					}))
 			}()},
 		{Name: "reads-differ", Says: "each read of a boat shows another hint",
-			Finds: []string{"repeat/read-is-stable"}, Also: []string{"input/refused-changes-nothing", "lifecycle/amend-merges", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-is-idempotent"},
+			Finds: []string{"repeat/read-is-stable"}, Also: []string{"input/refused-changes-nothing", "lifecycle/amend-merges", "lifecycle/create-overwrites-none", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-does-not-drift", "repeat/replace-is-idempotent"},
 			middleware: func() middleware {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
@@ -46,7 +46,7 @@ func repeatFaults() []Fault {
 				})
 			}()},
 		{Name: "put-counts-up", Says: "the same PUT once more changes the home port",
-			Finds: []string{"repeat/replace-is-idempotent"},
+			Finds: []string{"repeat/replace-is-idempotent"}, Also: []string{"repeat/replace-does-not-drift"},
 			middleware: func() middleware {
 				var puts memory[string]
 				var n atomic.Int64
@@ -68,7 +68,7 @@ func repeatFaults() []Fault {
 				}
 			})},
 		{Name: "berth-put-always-creates", Says: "PUT on a berth that is there answers 201 as if it were new",
-			Finds: []string{"repeat/put-create-is-idempotent"}, Also: []string{"lifecycle/replace-answers"}, Resource: "berths",
+			Finds: []string{"repeat/put-create-is-idempotent"}, Also: []string{"lifecycle/replace-answers", "race/one-put-makes-it"}, Resource: "berths",
 			middleware: after("PUT", "/berths/*", func(_ *call, a *reply) {
 				if a.status == http.StatusOK {
 					a.status = http.StatusCreated
@@ -97,7 +97,7 @@ func repeatFaults() []Fault {
 				}
 			})},
 		{Name: "post-refused-and-stored", Says: "a POST that was sent before answers 409, and stores the boat all the same",
-			Finds: []string{"repeat/post-makes-another", "input/duplicate-unique"}, Also: []string{"race/unique-together"},
+			Finds: []string{"repeat/post-makes-another", "input/duplicate-unique"}, Also: []string{"input/unique-on-change", "race/unique-together"},
 			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
 				if a.status == http.StatusConflict {
@@ -108,7 +108,7 @@ func repeatFaults() []Fault {
 				c.give(a)
 			})},
 		{Name: "key-unheard", Says: "Idempotency-Key is ignored",
-			Finds: []string{"repeat/key-replays"}, Also: []string{"repeat/key-differs"},
+			Finds: []string{"repeat/key-replays"}, Also: []string{"repeat/key-differs", "repeat/key-says-what-was-said"},
 			middleware: on("POST", "/boats/*/stays", func(c *call) {
 				c.r.Header.Del("Idempotency-Key")
 				c.give(c.good())

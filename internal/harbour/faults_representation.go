@@ -24,7 +24,7 @@ func representationFaults() []Fault {
 			Finds: []string{"representation/type-is-declared"}, Also: []string{"representation/accept-is-heard"},
 			middleware: item(func(_ *call, a *reply) { a.header["Content-Type"] = nil })},
 		{Name: "members-twice", Says: "a member appears twice in the JSON of a boat",
-			Finds: []string{"representation/json-is-json"}, Also: []string{"input/odd-text-survives", "input/refused-changes-nothing", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "precondition/stale-write-refused", "race/replaces-together", "repeat/amend-repeat", "repeat/read-is-stable", "repeat/replace-is-idempotent", "representation/single-is-object"},
+			Finds: []string{"representation/json-is-json"}, Also: []string{"input/odd-text-survives", "input/refused-changes-nothing", "lifecycle/amend-after-replace", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/amends-add-up", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/create-overwrites-none", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "precondition/stale-write-refused", "race/amends-together", "race/replaces-together", "repeat/amend-repeat", "repeat/read-is-stable", "repeat/replace-does-not-drift", "repeat/replace-is-idempotent", "representation/single-is-object"},
 			middleware: item(func(_ *call, a *reply) {
 				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"in",`, 1))
 				a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"out",`, 1))
@@ -52,7 +52,7 @@ func representationFaults() []Fault {
 				gone(buffer, "HTTP/1.1 204 No Content\r\nContent-Type: application/json\r\nConnection: close\r\n\r\n{\"deleted\":true}")
 			})},
 		{Name: "read-says-fail", Says: "a boat that is not there answers 200 with the words of an error",
-			Finds: []string{"absence/missing-read", "representation/success-means-success"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-head", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"},
+			Finds: []string{"absence/missing-read", "representation/success-means-success"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-head", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together"},
 			middleware: after("GET", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusNotFound {
 					a.status = http.StatusOK
@@ -88,7 +88,7 @@ func representationFaults() []Fault {
 				}
 			})},
 		{Name: "accept-500", Says: "an Accept of an unknown type answers 500",
-			Finds: []string{"representation/accept-is-heard"},
+			Finds: []string{"representation/accept-is-heard"}, Also: []string{"representation/any-accept"},
 			middleware: after("", "", func(_ *call, a *reply) {
 				if a.status == http.StatusNotAcceptable {
 					a.status = 500
@@ -105,7 +105,7 @@ func representationFaults() []Fault {
 			Finds: []string{"representation/vary-is-said"}, Resource: "tides",
 			middleware: chain(after("GET", "/tides", dropVary), after("GET", "/tides/*", dropVary))},
 		{Name: "item-in-array", Says: "a boat by itself is an array of one",
-			Finds: []string{"representation/single-is-object"}, Also: []string{"input/odd-text-survives", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "race/replaces-together"},
+			Finds: []string{"representation/single-is-object"}, Also: []string{"input/odd-text-survives", "lifecycle/amend-after-replace", "lifecycle/amend-merges", "lifecycle/amend-null-removes", "lifecycle/amends-add-up", "lifecycle/assigned-is-assigned", "lifecycle/create-echo-agrees", "lifecycle/create-keeps-values", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/read-agrees-with-list", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "lifecycle/replace-keeps-identity", "lifecycle/replace-takes-effect", "race/amends-together", "race/replaces-together"},
 			middleware: item(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
 	}
 }

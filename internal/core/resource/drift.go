@@ -7,7 +7,7 @@ const driftText = `"<b>Gull</b> &amp; Tern's \\\" %41 {turn}"`
 func driftChecks() []Check {
 	return []Check{
 		{
-			Name: "replace-does-not-drift", Causes: []string{"repeat/replace-is-idempotent", "lifecycle/create-keeps-values"}, On: "replace", Source: "RFC 9110 §9.2.2",
+			Name: "replace-does-not-drift", Causes: []string{"repeat/replace-is-idempotent", "repeat/read-is-stable", "lifecycle/create-keeps-values"}, On: "replace", Source: "RFC 9110 §9.2.2",
 			Without: needs(makes, can("replace", "read"), written, repeats, func(r *Resource) string {
 				if r.Remake == nil || r.driftMember() == "" {
 					return "`remake` has no text"

@@ -166,6 +166,11 @@ func methodChecks() []Check {
 				s.step("only its head", send("HEAD", s.at("id")), expect("status same as \"read it\""), expect("body empty"),
 					expect("header Content-Type same as \"read it\" when header Content-Type exists of \"read it\""),
 					expect("header ETag same as \"read it\" when header ETag exists of \"read it\""))
+				if s.Supports("list") {
+					s.step("read the list", send("GET", s.list()), need("status 200"))
+					s.step("only the list's head", send("HEAD", s.list()), expect("status same as \"read the list\""), expect("body empty"),
+						expect("header Content-Type same as \"read the list\" when header Content-Type exists of \"read the list\""))
+				}
 			},
 		},
 		{
@@ -180,6 +185,12 @@ func methodChecks() []Check {
 				s.readBack("read it again", need("status 200"))
 				s.step("only its head", when("body same as \"read it\""+of("read it again")), when("header Content-Length exists"+of("read it again")), send("HEAD", s.at("id")),
 					expect("header Content-Length same as \"read it again\" when header Content-Length exists"))
+				if s.Supports("list") {
+					s.step("read the list", send("GET", s.list()), need("status 200"))
+					s.step("read the list again", send("GET", s.list()), need("status 200"))
+					s.step("only the list's head", when("body same as \"read the list\""+of("read the list again")), when("header Content-Length exists"+of("read the list again")), send("HEAD", s.list()),
+						expect("header Content-Length same as \"read the list again\" when header Content-Length exists"))
+				}
 			},
 		},
 		{

@@ -179,15 +179,16 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct"}, On: "create", Source: "RFC 9110 §9.3.3", Without: needs(posts, can("read"), written, identityMember),
+			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct", "repeat/read-is-stable"}, On: "create", Source: "RFC 9110 §9.3.3", Without: needs(posts, can("read"), written, identityMember),
 			Proves: "a create whose body gives the identity of another item does not write over that item",
 			Cause:  "the whole body is stored under the identity in it",
 			Mend:   "give identities out, or refuse one that is taken with 409",
 			Write: func(s *script) {
 				s.make(1)
 				theirs := "{id}"
+				s.readBack("read it", need("status 200"))
 				s.attempt("make one that says it is the first", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{strings.TrimPrefix(s.identity(), "$."): &theirs}), later(1))), expect("status not 5xx"))
-				s.readBack("the first is what it was", expect("status 200"), s.shows("expect", "made"))
+				s.readBack("the first is what it was", expect("status 200"), expect(`body same as "read it"`+s.moving()))
 			},
 		},
 	}

@@ -64,14 +64,14 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "no-content-has-none", On: "delete", Source: "RFC 9110 §6.4.1, §15.3.5",
+			Name: "no-content-has-none", On: "delete", Source: "RFC 9110 §6.4.1, §8.6, §15.3.5",
 			Without: needs(makes, func(r *Resource) string {
 				if r.Supports("delete") || r.Supports("replace") || r.Supports("read") {
 					return ""
 				}
 				return "nothing here answers without a body"
 			}),
-			Proves: "204, 304 and answers to HEAD have no body",
+			Proves: "204, 304 and answers to HEAD have no body, and 204 no length",
 			Cause:  "bytes are written behind the header section",
 			Mend:   "answer 200 where there is something to say",
 			Write: func(s *script) {
@@ -83,13 +83,13 @@ func representationChecks() []Check {
 					s.readBack("read it if it has changed", when("header ETag exists of \"read it\""), headerLine("If-None-Match: {tag}"), none)
 				}
 				if s.Supports("replace") {
-					s.replaced("replace it", none)
+					s.replaced("replace it", none, expect("header Content-Length missing when status 204"))
 				}
 				if s.Supports("amend") {
 					s.amended("amend it", none)
 				}
 				if s.Supports("delete") {
-					s.step("remove it", send("DELETE", s.at("id")), none)
+					s.step("remove it", send("DELETE", s.at("id")), none, expect("header Content-Length missing when status 204"))
 				}
 			},
 		},

@@ -57,10 +57,16 @@ func (s *script) sets(way, title, member, text string, lines ...line) {
 	s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(e, s.turned(e.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
 }
 
-// rename gives the first item a value of its unique member that no other has.
-func (s *script) rename(f *Field) {
+// rename gives the first item a value of its unique member that no other has,
+// and gives the condition that it has it then.
+func (s *script) rename(f *Field) line {
 	s.let("free", s.turned(f.Text, later(5)))
 	s.sets(s.ways()[0], "give it another "+f.Name, f.Name, "{free}", need("status 2xx"))
+	if !s.Supports("read") || !s.readsAsSent(f.Name) {
+		return line{}
+	}
+	s.readBack("read it with its other "+f.Name, keep("now from "+s.inItem(memberPath(f.Name))).ifThere())
+	return when("{now} is {free}")
 }
 
 // takes tries to make an item with a value of the unique member.
@@ -84,8 +90,8 @@ func uniqueChecks() []Check {
 				for _, way := range s.ways() {
 					s.sets(way, way+" it with the "+f.Name+" of the other", f.Name, memberOf("made_other", f.Name), s.refusal("409 or 422 or 400")...)
 				}
-				s.rename(f)
-				s.takes("make one with the "+f.Name+" that it has now", f, "{free}", s.refusal("409 or 422 or 400")...)
+				renamed := s.rename(f)
+				s.takes("make one with the "+f.Name+" that it has now", f, "{free}", append(s.refusal("409 or 422 or 400"), renamed)...)
 			},
 		},
 		{
@@ -109,8 +115,8 @@ func uniqueChecks() []Check {
 			Write: func(s *script) {
 				f := s.uniqueMember()
 				s.make(1)
-				s.rename(f)
-				s.takes("make one with the "+f.Name+" that it had", f, memberOf("made", f.Name), prefer("status not 409 and not 422 and not 400"))
+				renamed := s.rename(f)
+				s.takes("make one with the "+f.Name+" that it had", f, memberOf("made", f.Name), renamed, prefer("status not 409 and not 422 and not 400"))
 			},
 		},
 		{
@@ -122,7 +128,12 @@ func uniqueChecks() []Check {
 				f := s.uniqueMember()
 				s.make(1)
 				s.removed()
-				s.takes("make one with the "+f.Name+" of the deleted one", f, memberOf("made", f.Name), when("status not 202"+of("remove it")), prefer("status not 409 and not 422 and not 400"))
+				gone := when("status not 202" + of("remove it"))
+				if s.Supports("read") {
+					s.readBack("look that it is gone")
+					gone = when("status 404 or 410")
+				}
+				s.takes("make one with the "+f.Name+" of the deleted one", f, memberOf("made", f.Name), gone, prefer("status not 409 and not 422 and not 400"))
 			},
 		},
 	}
