@@ -56,8 +56,8 @@ func putStays(c *call, list []Stay) {
 // belowFaults are about the stays of boats that are gone, or of others.
 func belowFaults() []Fault {
 	const one, many = "/boats/*/stays/*", "/boats/*/stays"
-	stays := func(name, says string, finds []string, m middleware) Fault {
-		return Fault{Name: name, Says: says, Finds: finds, middleware: m}
+	stays := func(name, says string, finds []string, m middleware, also ...string) Fault {
+		return Fault{Name: name, Says: says, Finds: finds, Also: also, middleware: m}
 	}
 	read, write, apart := []string{"absence/orphan-read"}, []string{"absence/orphan-write"}, []string{"absence/children-stay-apart"}
 	of := func(c *call) *Stay {
@@ -114,7 +114,7 @@ func belowFaults() []Fault {
 			more, _ := c.h.staysOf(boat - 1)
 			a.body, _ = encode(append(list, more...))
 			a.header.Del("ETag")
-		})),
+		}), "repeat/key-per-path"),
 		stays("stays-inherited", "the next boat that is registered gets the stays of the one that was deleted last", apart, func() middleware {
 			var mu sync.Mutex
 			var left []Stay

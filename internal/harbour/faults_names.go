@@ -41,7 +41,7 @@ func (n *berthNames) middleware() middleware {
 	n.items = map[string]members{}
 	return chain(
 		on("GET PUT DELETE", "/berths/*", n.one),
-		after("GET", "/berths", func(c *call, a *reply) {
+		after("GET HEAD", "/berths", func(c *call, a *reply) {
 			if a.status != http.StatusOK || c.r.URL.RawQuery != "" {
 				return
 			}
@@ -66,8 +66,9 @@ func (n *berthNames) one(c *call) {
 		return
 	}
 	if codePattern.MatchString(name) {
-		c.give(c.good())
-		if c.r.Method == http.MethodDelete {
+		a := c.good()
+		c.give(a)
+		if c.r.Method == http.MethodDelete && a.status == http.StatusNoContent {
 			n.remove(c, name)
 		}
 		return
@@ -147,8 +148,8 @@ func (n *berthNames) remove(c *call, name string) {
 
 // nameFaults are about names that are taken for others, or for none.
 func nameFaults() []Fault {
-	berth := func(name, says, finds string, n *berthNames) Fault {
-		return Fault{Name: name, Says: says, Finds: []string{finds}, Resource: "berths", middleware: n.middleware()}
+	berth := func(name, says, finds string, n *berthNames, also ...string) Fault {
+		return Fault{Name: name, Says: says, Finds: []string{finds}, Also: also, Resource: "berths", middleware: n.middleware()}
 	}
 	const near, odd = "names/near-names-are-two", "names/odd-names-are-kept"
 	cut := func(at string) func(string) string {
@@ -170,8 +171,8 @@ func nameFaults() []Fault {
 		_, _ = c.w.Write([]byte("{}"))
 	}
 	return []Fault{
-		berth("names-folded-when-written", "PUT of f12 writes to F12, while GET of f12 finds nothing", near, &berthNames{put: strings.ToUpper}),
-		berth("names-removed-alike", "removing F120 removes F12 too", near, &berthNames{gone: func(name, other string) bool { return strings.HasPrefix(name, other) }}),
+		berth("names-folded-when-written", "PUT of f12 writes to F12, while GET of f12 finds nothing", near, &berthNames{put: strings.ToUpper}, odd),
+		berth("names-removed-alike", "removing F120 removes F12 too", near, &berthNames{gone: func(name, other string) bool { return strings.HasPrefix(name, other) }}, odd),
 		berth("names-found-by-beginning", "GET of a berth that is not there gives one whose name is the beginning", near, &berthNames{found: func(name string) string { return name[:max(len(name)-1, 0)] }}),
 		berth("names-cut-in-front", "PUT of aF12 writes to F12", near, &berthNames{put: func(name string) string { return strings.TrimPrefix(name, "a") }}),
 		berth("names-end-at-dot", "PUT of F12.b writes to F12", odd, &berthNames{put: cut(".")}),

@@ -84,7 +84,7 @@ func overwriteFaults() []Fault {
 		{Name: "berth-put-zero-unheard", Says: "PUT with a length of 0 answers 200 and keeps the length of the berth", Finds: []string{"lifecycle/replace-empties"}, Resource: "berths", middleware: leavingOut("PUT", "/berths/*", zero)},
 		{Name: "patch-zero-unheard", Says: "PATCH with a length of 0 answers 200 and keeps the length", Finds: []string{"lifecycle/amend-empties"}, middleware: leavingOut("PATCH", "/boats/*", zero)},
 		{Name: "patch-empty-unheard", Says: "PATCH with an empty text answers 200 and keeps the text", Finds: []string{"lifecycle/amend-empties"}, middleware: leavingOut("PATCH", "/boats/*", empty)},
-		{Name: "berth-patch-false-unheard", Says: "PATCH with false answers 200 and keeps true", Finds: []string{"lifecycle/amend-empties", "lifecycle/amend-merges"}, Resource: "berths", middleware: leavingOut("PATCH", "/berths/*", empty)},
+		{Name: "berth-patch-false-unheard", Says: "PATCH with false answers 200 and keeps true", Finds: []string{"lifecycle/amend-empties", "lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up", "race/amends-together"}, Resource: "berths", middleware: leavingOut("PATCH", "/berths/*", empty)},
 		{Name: "patches-stay-on-top", Says: "what a PATCH has set stays, also after a PUT", Finds: []string{"lifecycle/replace-after-amend"}, middleware: func() middleware {
 			var patches memory[json.RawMessage]
 			return chain(
@@ -102,7 +102,7 @@ func overwriteFaults() []Fault {
 					}
 				}))
 		}()},
-		{Name: "patch-on-first-version", Says: "PATCH is applied to the boat as it was registered", Finds: []string{"lifecycle/amend-after-replace", "lifecycle/amends-add-up"}, middleware: func() middleware {
+		{Name: "patch-on-first-version", Says: "PATCH is applied to the boat as it was registered", Finds: []string{"lifecycle/amend-after-replace", "lifecycle/amends-add-up"}, Also: []string{"race/amends-together"}, middleware: func() middleware {
 			var first memory[members]
 			return on("PUT PATCH", "/boats/*", func(c *call) {
 				now := c.version()
@@ -117,7 +117,7 @@ func overwriteFaults() []Fault {
 				c.give(c.good())
 			})
 		}()},
-		{Name: "second-patch-undoes", Says: "a PATCH undoes the one before it", Finds: []string{"lifecycle/amends-add-up"}, middleware: func() middleware {
+		{Name: "second-patch-undoes", Says: "a PATCH undoes the one before it", Finds: []string{"lifecycle/amends-add-up"}, Also: []string{"race/amends-together"}, middleware: func() middleware {
 			var before memory[members]
 			return chain(
 				on("PATCH", "/boats/*", func(c *call) {
@@ -169,7 +169,7 @@ func overwriteFaults() []Fault {
 				}
 			})
 		}()},
-		{Name: "put-wears-out", Says: "a boat that is replaced more than three times gets longer", Finds: drift, middleware: func() middleware {
+		{Name: "put-wears-out", Says: "a boat that is replaced more than three times gets longer", Finds: drift, Also: []string{"race/replaces-together"}, middleware: func() middleware {
 			var puts memory[int]
 			return after("PUT", "/boats/*", func(c *call, a *reply) {
 				n, _ := puts.swap(c.r.URL.Path, 0)

@@ -41,7 +41,7 @@ func listChecks() []Check {
 				first = append(first, s.page(1, 0)...)
 				key := s.Members + strings.TrimPrefix(s.By, "$")
 				s.step("a page of one", append(first, need("status 200"), keep("shown from "+key).ifThere(), keep(`next from header Link /<([^<>]*)>[^,<]*;\s*rel="?next/`).ifThere())...)
-				s.step("follow its link", when(s.ListAt+" is array"+of("a page of one")), when("{next} exists"), send("GET", "{next}"), prefer("status 200"), prefer(s.ListAt+" is array when status 200"), prefer(key+" none {nth(shown, 1)} when status 200"))
+				s.step("follow its link", when("{shown} count 1"), when("{next} exists"), send("GET", "{next}"), prefer("status 200"), prefer(s.ListAt+" is array when status 200"), prefer(key+" none {nth(shown, 1)} when status 200"))
 			},
 		},
 		{
