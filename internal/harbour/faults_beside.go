@@ -3,6 +3,7 @@ package harbour
 import (
 	"encoding/json"
 	"net/http"
+	"sync"
 	"sync/atomic"
 	"time"
 )
@@ -10,13 +11,14 @@ import (
 // besideFaults are about requests of several kinds at the same time.
 func besideFaults() []Fault {
 	amends := []string{"race/amends-together"}
-	// busy counts the requests that are under way.
+	// busy counts the requests to one path that are under way.
 	busy := func(methods, pattern string, do func(c *call, n int64)) middleware {
-		var under atomic.Int64
+		var under sync.Map
 		return on(methods, pattern, func(c *call) {
-			n := under.Add(1)
-			defer under.Add(-1)
-			do(c, n)
+			v, _ := under.LoadOrStore(c.r.URL.Path, &atomic.Int64{})
+			at := v.(*atomic.Int64)
+			defer at.Add(-1)
+			do(c, at.Add(1))
 		})
 	}
 	return []Fault{

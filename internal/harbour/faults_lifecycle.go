@@ -207,7 +207,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "create-unlisted", Says: "a new boat can be read, and the list does not show it",
 			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"lifecycle/deleted-is-unlisted", "lifecycle/paging-covers", "race/creates-together", "race/unique-together"},
-			middleware: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET HEAD", "/boats", func(_ *call, a *reply) {
 				var list, shown []Boat
 				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
 					for _, b := range list {
@@ -328,7 +328,7 @@ func lifecycleFaults() []Fault {
 			})},
 		{Name: "list-rounds", Says: "the list shows rounded lengths, the boat itself does not",
 			Finds: []string{"lifecycle/read-agrees-with-list"},
-			middleware: after("GET", "/boats", func(_ *call, a *reply) {
+			middleware: after("GET HEAD", "/boats", func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) { m["length_m"] = json.Number(strings.Split(fmt.Sprint(m["length_m"]), ".")[0]) })
 			})},
 		{Name: "list-of-one-is-object", Says: "a list that holds one boat is that boat, without an array",
@@ -340,8 +340,8 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "list-is-wrapped-object", Says: "the list is an object with a boat under each id",
-			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
-			middleware: after("GET", "/boats", func(_ *call, a *reply) {
+			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/links-lead-there", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
+			middleware: after("GET HEAD", "/boats", func(_ *call, a *reply) {
 				var list []Boat
 				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
 					out := map[string]Boat{}
@@ -375,7 +375,7 @@ func lifecycleFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "paging-overlaps", Says: "each page begins with the last boat of the one before",
-			Finds: []string{"lifecycle/paging-covers"}, Also: []string{"lifecycle/created-is-listed", "race/creates-together", "race/unique-together"},
+			Finds: []string{"lifecycle/paging-covers"}, Also: []string{"lifecycle/created-is-listed", "lifecycle/links-lead-there", "race/creates-together", "race/unique-together"},
 			middleware: on("GET", "/boats", func(c *call) {
 				q := c.r.URL.Query()
 				if n, err := strconv.Atoi(q.Get("offset")); err == nil && n > 0 && n < 100 {

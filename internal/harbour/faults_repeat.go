@@ -16,7 +16,7 @@ func repeatFaults() []Fault {
 				var views atomic.Int64
 				return chain(
 					after("GET", "/boats/*", func(*call, *reply) { views.Add(1) }),
-					after("GET", "/boats", func(_ *call, a *reply) {
+					after("GET HEAD", "/boats", func(_ *call, a *reply) {
 						n := views.Load()
 						a.edit(func(m map[string]any) { m["views"] = n })
 					}))
