@@ -182,6 +182,10 @@ func (d *Document) Check(x *exchange.Exchange) []string {
 	if x.Answer == nil || d.bare {
 		return nil
 	}
+	if _, err := url.Parse(x.Request.URL); err != nil {
+		// What is no URL is of no operation: a server refuses it before any.
+		return nil
+	}
 	o, known := d.Find(x.Request.Method, x.Request.URL)
 	status := x.Answer.Status
 	switch {

@@ -102,10 +102,7 @@ func listingFaults() []Fault {
 				a.status = http.StatusInternalServerError
 			}
 		})},
-		{Name: "coding-unheard", Says: "a body in an unknown content coding is read as if it had none", Finds: coding, middleware: coded("x-gull-feathers", func(c *call) {
-			c.r.Header.Del("Content-Encoding")
-			c.give(c.good())
-		})},
+		{Name: "unknown-coding-500", Says: "a body in an unknown content coding answers 500", Finds: coding, middleware: coded("x-gull-feathers", failed)},
 		{Name: "coding-500", Says: "a body that says it is compressed, and is not, answers 500", Finds: coding, middleware: coded("gzip", failed)},
 	}
 }

@@ -127,7 +127,7 @@ func TestCommandsOfTheShell(t *testing.T) {
 		s, err := Start(context.Background(), o)
 		require.NoError(t, err, form)
 		s.Stop()
-		assert.False(t, o.Ready(context.Background()), form)
+		assert.Eventually(t, func() bool { return !o.Ready(context.Background()) }, 2*time.Second, 20*time.Millisecond, form)
 	}
 }
 

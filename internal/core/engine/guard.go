@@ -42,6 +42,16 @@ func plainPath(raw string) string {
 	return strings.ToLower(path.Clean("/" + strings.TrimSpace(p)))
 }
 
+// exactPath is a URL's path as it was meant, decoded and without an end slash:
+// names that differ in case are two.
+func exactPath(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return raw
+	}
+	return path.Clean("/" + u.Path)
+}
+
 // hold looks at the lists that a request may touch, before it is sent, and
 // tells why it must not be sent, or "".
 func (t *step) hold(r *exchange.Request) (string, error) {
@@ -116,7 +126,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 // again looks at what this scenario has removed before it is written to once
 // more: a server that finds something else under its name must not change that.
 func (t *step) again(r *exchange.Request, what string) (string, error) {
-	if !t.in.removed[plainPath(r.URL)] {
+	if !t.in.removed[exactPath(r.URL)] {
 		return "", nil
 	}
 	if t.e.Afterwards {
@@ -138,7 +148,7 @@ func (t *step) remember(replies []*expect.Reply) {
 	}
 	for _, r := range replies {
 		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
-			t.in.removed[plainPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+			t.in.removed[exactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
 		}
 	}
 }

@@ -43,7 +43,7 @@ func (t *step) enter(at *attempt) {
 		if err != nil {
 			continue
 		}
-		status, where := r.Answer.Status, plainPath(r.Request.URL)
+		status, where := r.Answer.Status, exactPath(r.Request.URL)
 		if m := r.Request.Method; (m == "PUT" || m == "PATCH") && status/100 == 2 {
 			// How it read before says nothing any more.
 			delete(l.seen, u.Host+where)
@@ -70,17 +70,17 @@ func (t *step) enter(at *attempt) {
 // (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
 // guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
 func (t *step) named(r *expect.Reply, at *attempt) (where, id string) {
-	list := plainPath(r.Request.URL)
+	list := exactPath(r.Request.URL)
 	if to := r.Answer.Header.Get("Location"); to != "" {
 		base, err := url.Parse(r.Request.URL)
 		if u, bad := url.Parse(to); err == nil && bad == nil {
-			if full := base.ResolveReference(u); full.Host == base.Host && plainPath(full.String()) != list {
-				return plainPath(full.String()), path.Base(full.Path)
+			if full := base.ResolveReference(u); full.Host == base.Host && exactPath(full.String()) != list {
+				return exactPath(full.String()), path.Base(full.Path)
 			}
 		}
 	}
-	below := func(v *value.Value) (string, string) { return path.Join(list, strings.ToLower(v.Plain())), v.Plain() }
-	if t.guarded(list) {
+	below := func(v *value.Value) (string, string) { return path.Join(list, v.Plain()), v.Plain() }
+	if t.guarded(plainPath(r.Request.URL)) {
 		for st, v := range t.keeps(r, at) {
 			if st.Body.(*syntax.Keep).Path != nil {
 				return below(v)

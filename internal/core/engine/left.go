@@ -27,11 +27,11 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 		if one.before.Members[k] != nil || len(ids) != 1 {
 			continue
 		}
-		same := func(m made) bool { return path.Base(m.path) == strings.ToLower(ids[0]) }
+		same := func(m made) bool { return path.Base(m.path) == ids[0] }
 		if slices.ContainsFunc(l.made, same) {
 			continue
 		}
-		left := made{path: path.Join(one.list, strings.ToLower(ids[0])), told: r.mask.text(one.list + " " + ids[0])}
+		left := made{path: path.Join(one.list, ids[0]), told: r.mask.text(one.list + " " + ids[0])}
 		if i := slices.IndexFunc(l.removed, same); i >= 0 {
 			if otherState(l.asRead(l.removed[i]), s.Members[k]) {
 				states = true

@@ -55,7 +55,7 @@ func (t *step) learn(r *expect.Reply) {
 	}
 	at := plainPath(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
-		t.env.ledger.read(u.Host, at, string(r.Answer.Body))
+		t.env.ledger.read(u.Host, exactPath(r.Request.URL), string(r.Answer.Body))
 	}
 	if !t.strict() {
 		return

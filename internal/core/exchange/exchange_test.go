@@ -107,7 +107,8 @@ func TestDo(t *testing.T) {
 	assert.NotNil(t, do(&Request{Method: "OPTIONS", URL: "/*"}).Answer)
 	assert.Nil(t, do(&Request{Method: "BREW-IT", URL: "/tea%2Fpot?a=%20"}).Failure)
 	assert.Equal(t, []string{"BREW-IT /tea%2Fpot?a=%20 test"}, seen[len(seen)-1:])
-	for _, bad := range []*Request{{Method: "GET", URL: "/%zz"}, {Method: "CONNECT", URL: "/"}, {Method: "GET", URL: "/", Header: []Field{{"A b", "c"}}}} {
+	assert.NotNil(t, do(&Request{Method: "GET", URL: "/%zz?a=%"}).Answer, "a broken path is for the service to refuse")
+	for _, bad := range []*Request{{Method: "PUT", URL: "/%zz"}, {Method: "CONNECT", URL: "/"}, {Method: "GET", URL: "/", Header: []Field{{"A b", "c"}}}} {
 		x := do(bad)
 		if assert.NotNil(t, x.Failure, bad.URL) {
 			assert.Equal(t, BadRequest, x.Failure.Kind)

@@ -90,10 +90,9 @@ func nameChecks() []Check {
 			Cause:  "names are compared without case, by their beginning, or as a pattern",
 			Mend:   "compare whole names, byte by byte",
 			Write: func(s *script) {
-				name := s.chosen(0)
 				s.kept([]nameTried{
 					{"its name in lower case", "{lower(id)}", true}, {"its name in upper case", "{upper(id)}", true},
-					{"a longer name", inQuotes(name + "0"), false}, {"a name that ends like it", inQuotes("a" + name), false},
+					{"a longer name", `"{id}0"`, false}, {"a name that ends like it", `"a{id}"`, false},
 				})
 			},
 		},
@@ -105,7 +104,7 @@ func nameChecks() []Check {
 			Write: func(s *script) {
 				var list []nameTried
 				for _, odd := range oddNames {
-					list = append(list, nameTried{odd.what, inQuotes(s.chosen(0) + odd.text), false})
+					list = append(list, nameTried{odd.what, inQuotes("{id}" + odd.text), false})
 				}
 				s.kept(list)
 			},
