@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 
@@ -86,4 +87,21 @@ func TestReadOnly(t *testing.T) {
 	slices.Sort(methods)
 	assert.Subset(t, []string{"GET", "HEAD", "OPTIONS"}, slices.Compact(methods))
 	assert.NotEmpty(t, methods)
+}
+
+// The last look asks as the resource says: with its credentials.
+func TestTheLastLookHasCredentials(t *testing.T) {
+	s := newCrates(crateManners{})
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.Header.Get("X-Key") != "k9-made-up":
+			w.WriteHeader(401)
+		case r.Method == "DELETE":
+			w.WriteHeader(204)
+		default:
+			s.ServeHTTP(w, r)
+		}
+	})
+	dir := folder(t, "a.upath", "base "+base+"\n\n"+strings.Replace(cratesResource, "  make", "  auth header \"X-Key\" k9-made-up\n  make", 1))
+	assert.Contains(t, run(t, dir, "run", "--check", "lifecycle/create-answers").out, "left on the service: /crates ")
 }

@@ -126,9 +126,10 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 		}
 	}
 	if len(one.before.Keys) > 0 || t.in.guards[0] == g {
-		// A step of its own: that of the check is told by then.
-		again := *t
-		again.e = &event.StepFinished{}
+		// A step of its own, in a scenario as it is now: that of the check is told by
+		// then, and its lines are put away.
+		again, in := *t, *t.in
+		again.e, again.in = &event.StepFinished{}, &in
 		one.look = func(whole bool) *snapshot {
 			o := *g.o
 			if whole {

@@ -56,7 +56,7 @@ func (r *Resource) Text() (string, []NotApplicable) {
 // besideChecks are those that also look at items which PUT makes under a name
 // of the client's, where POST makes items too.
 var besideChecks = []string{"lifecycle/create-keeps-values", "lifecycle/created-is-listed", "lifecycle/created-are-distinct",
-	"lifecycle/create-echo-agrees", "repeat/put-create-is-idempotent"}
+	"lifecycle/create-echo-agrees", "repeat/put-create-is-idempotent", "names/near-names-are-two", "names/odd-names-are-kept", "race/one-put-makes-it"}
 
 // byName is the resource as it is for a client that names its items; nil where
 // only the service does.

@@ -88,7 +88,14 @@ func uniqueChecks() []Check {
 				s.observe(false)
 				s.make(2)
 				for _, way := range s.ways() {
-					s.sets(way, way+" it with the "+f.Name+" of the other", f.Name, memberOf("made_other", f.Name), s.refusal("409 or 422 or 400")...)
+					title := way + " it with the " + f.Name + " of the other"
+					if !s.Supports("read") || !s.readsAsSent(f.Name) {
+						s.sets(way, title, f.Name, memberOf("made_other", f.Name), expect("status not 5xx"), s.unchanged("when status 4xx"))
+						continue
+					}
+					// A service may keep the member as it is; what counts is what is there then.
+					s.sets(way, title, f.Name, memberOf("made_other", f.Name), expect("status not 5xx"), s.unchanged("when status 4xx"))
+					s.readBack("read it after "+way, when("status 2xx"+of(title)), need("status 200"), expect(s.inItem(memberPath(f.Name))+" is not "+memberOf("made_other", f.Name)))
 				}
 				renamed := s.rename(f)
 				s.takes("make one with the "+f.Name+" that it has now", f, "{free}", append(s.refusal("409 or 422 or 400"), renamed)...)
