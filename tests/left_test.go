@@ -102,6 +102,6 @@ func TestTheLastLookHasCredentials(t *testing.T) {
 			s.ServeHTTP(w, r)
 		}
 	})
-	dir := folder(t, "a.upath", "base "+base+"\n\n"+strings.Replace(cratesResource, "  make", "  auth header \"X-Key\" k9-made-up\n  make", 1))
+	dir := folder(t, "a.upath", "base "+base+"\nlet key = \"k9-made-up\"\n\n"+strings.Replace(cratesResource, "  make", "  auth header \"X-Key\" {key}\n  make", 1))
 	assert.Contains(t, run(t, dir, "run", "--check", "lifecycle/create-answers").out, "left on the service: /crates ")
 }
