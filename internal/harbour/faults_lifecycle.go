@@ -135,7 +135,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "patch-replaces", Says: "PATCH drops the optional members that it does not name",
-			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up"},
+			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up", "race/amends-together"},
 			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusOK {
 					sent := c.members()

@@ -19,8 +19,8 @@ type owned struct {
 	// paths and names are of what a create of this scenario says it has made;
 	// true where its body held nothing that tells it from others.
 	paths, names map[string]bool
-	// gone are paths that were read as not there, shown those that were read and
-	// are of this scenario.
+	// gone are exact paths that were read as not there, shown those that were read
+	// and are of this scenario: names that differ in case may be two.
 	gone, shown map[string]bool
 }
 
@@ -53,9 +53,9 @@ func (t *step) learn(r *expect.Reply) {
 	if r == nil || r.Answer == nil {
 		return
 	}
-	at := plainPath(r.Request.URL)
+	at := exactPath(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
-		t.env.ledger.read(u.Host, exactPath(r.Request.URL), string(r.Answer.Body))
+		t.env.ledger.read(u.Host, at, string(r.Answer.Body))
 	}
 	if !t.strict() {
 		return
@@ -104,7 +104,7 @@ func (t *step) claim(r *expect.Reply, at *attempt) {
 	where, id := t.named(r, at)
 	enter(id)
 	if where != "" && !slices.ContainsFunc(t.in.guards, func(g *guard) bool { return g.paths[list][strings.ToLower(id)] }) {
-		t.in.own.paths[where] = plain
+		t.in.own.paths[strings.ToLower(where)] = plain
 	}
 }
 
@@ -127,16 +127,18 @@ func (t *step) member(at string, lists []string) string {
 func (t *step) foreign(r *exchange.Request, at, item string) string {
 	o := &t.in.own
 	named, plain := o.named(item)
-	if o.shown[item] || o.gone[item] || o.gone[at] || named && plain {
+	read := t.reading(r, at, item)
+	exact := exactPath(read.URL)
+	if o.shown[exact] || o.gone[exact] || o.gone[exactPath(r.URL)] || named && plain {
 		return ""
 	}
-	x := t.env.client.Do(t.in.ctx, t.reading(r, at, item))
+	x := t.env.client.Do(t.in.ctx, read)
 	t.env.note(x)
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is ours", Exchange: x})
 	reply := expect.NewReply(x)
 	t.learn(reply)
 	switch {
-	case o.shown[item] || o.gone[item]:
+	case o.shown[exact] || o.gone[exact]:
 		return ""
 	case x.Answer == nil:
 		return " cannot be read: " + x.Failure.Error()

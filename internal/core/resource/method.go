@@ -174,7 +174,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "head-length-agrees", Causes: []string{"method/head-mirrors-get", "repeat/read-is-stable"}, On: "read", Without: can("read"), Source: "RFC 9110 §8.6",
+			Name: "head-length-agrees", Alone: true, Causes: []string{"method/head-mirrors-get", "repeat/read-is-stable"}, On: "read", Without: can("read"), Source: "RFC 9110 §8.6",
 			Proves: "where HEAD sends a Content-Length, it is the one that GET sends",
 			Cause:  "the length is that of the empty body, or of another representation",
 			Mend:   "let GET's handler answer HEAD, and drop the body only",
