@@ -19,6 +19,7 @@ import (
 // context is what expectations of the current request may look at.
 func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
 	return &expect.Context{
+		Until:    t.in.ctx,
 		Reply:    reply,
 		Names:    t.in.names,
 		Step:     func(title string) *expect.Reply { return t.in.replies[title] },

@@ -128,7 +128,10 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 		if err != nil {
 			return "", more, "GET " + from + " did not answer with JSON: " + err.Error()
 		}
-		nodes := q.Select(body)
+		nodes, err := q.Select(body)
+		if err != nil {
+			return "", more, err.Error()
+		}
 		if len(nodes) != 1 || nodes[0].Value.Kind != value.String && nodes[0].Value.Kind != value.Number || nodes[0].Value.Plain() == "" {
 			return "", more, ""
 		}

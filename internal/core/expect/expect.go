@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strconv"
@@ -15,6 +16,8 @@ import (
 
 // Context is what an expectation may look at.
 type Context struct {
+	// Until ends what takes long; nil for never.
+	Until context.Context
 	Reply *Reply
 	Names *scope.Scope
 	// Step is the answer of an earlier step; nil when it has none.
@@ -167,7 +170,11 @@ func (c *Context) path(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	if jerr != nil {
 		return miss("the body is not JSON: %s", jerr)
 	}
-	return c.nodes(s, p, q, q.Select(v))
+	nodes, err := q.Select(v)
+	if err != nil {
+		return broken(err)
+	}
+	return c.nodes(s, p, q, nodes)
 }
 
 // whole selects a value itself.

@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/url"
@@ -95,7 +96,10 @@ func (c *Context) ofStep(s *syntax.Source, got *value.Value) (*value.Value, Outc
 	if err != nil {
 		return nil, broken(err)
 	}
-	nodes := q.Select(v)
+	nodes, err := q.Select(v)
+	if err != nil {
+		return nil, broken(err)
+	}
 	if len(nodes) != 1 {
 		return nil, miss("%s of %s selects %s", q, sourceText(s), howMany(len(nodes)))
 	}
@@ -187,7 +191,12 @@ func (c *Context) except(p *syntax.Predicate, want, got *value.Value) (*value.Va
 		if err != nil {
 			return nil, nil, err
 		}
-		want, got = state.Without(want, q), state.Without(got, q)
+		if want, err = state.Without(want, q); err != nil {
+			return nil, nil, err
+		}
+		if got, err = state.Without(got, q); err != nil {
+			return nil, nil, err
+		}
 	}
 	return want, got, nil
 }
@@ -246,7 +255,14 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 	if err != nil {
 		return broken(fmt.Errorf("%s is not a JSON Schema: %w", name, err))
 	}
-	found := s.Check(got)
+	until := c.Until
+	if until == nil {
+		until = context.Background()
+	}
+	found, err := s.Check(until, got)
+	if err != nil {
+		return broken(err)
+	}
 	if len(found) > mostLines {
 		found = append(found[:mostLines], fmt.Sprintf("… and %d more", len(found)-mostLines))
 	}
@@ -255,6 +271,9 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 
 func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	texts, err := XPath(c.Reply, s.Name)
+	if errors.Is(err, errTooFar) {
+		return broken(err)
+	}
 	if err != nil {
 		return miss("%s", err)
 	}
@@ -277,7 +296,8 @@ func XPath(r *Reply, text string) (out []string, err error) {
 	if err != nil {
 		return nil, fmt.Errorf("the body is not XML: %s", strings.TrimPrefix(err.Error(), "xmlquery: "))
 	}
-	switch v := expr.Evaluate(xmlquery.CreateXPathNavigator(root)).(type) {
+	defer recoverTooFar(&err)
+	switch v := expr.Evaluate(newBounded(xmlquery.CreateXPathNavigator(root))).(type) {
 	case *xpath.NodeIterator:
 		for v.MoveNext() {
 			out = append(out, strings.TrimSpace(v.Current().Value()))
@@ -387,8 +407,10 @@ func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 	if err != nil {
 		return nil, err
 	}
-	nodes := q.Select(v)
+	nodes, err := q.Select(v)
 	switch {
+	case err != nil:
+		return nil, err
 	case len(nodes) == 1 && !q.Many():
 		return nodes[0].Value, nil
 	case q.Singular() || len(nodes) == 0:

@@ -261,7 +261,10 @@ func (c *Context) sorted(p *syntax.Predicate, v *value.Value, at string) Outcome
 			return broken(err)
 		}
 		key = func(i int) (*value.Value, error) {
-			nodes := q.Select(v.Items[i])
+			nodes, err := q.Select(v.Items[i])
+			if err != nil {
+				return nil, err
+			}
 			if len(nodes) != 1 {
 				return nil, fmt.Errorf("%s[%d]: %s selects %s", at, i, q, howMany(len(nodes)))
 			}

@@ -9,7 +9,7 @@ import (
 
 // logical is an expression that holds or does not (RFC 9535 §2.3.5).
 type logical interface {
-	holds(root, current *value.Value) bool
+	holds(w *evaluation, current *value.Value) bool
 }
 
 type (
@@ -24,28 +24,28 @@ type (
 	}
 )
 
-func (e either) holds(root, current *value.Value) bool {
+func (e either) holds(w *evaluation, current *value.Value) bool {
 	for _, x := range e {
-		if x.holds(root, current) {
+		if x.holds(w, current) {
 			return true
 		}
 	}
 	return false
 }
 
-func (b both) holds(root, current *value.Value) bool {
+func (b both) holds(w *evaluation, current *value.Value) bool {
 	for _, x := range b {
-		if !x.holds(root, current) {
+		if !x.holds(w, current) {
 			return false
 		}
 	}
 	return true
 }
 
-func (n negated) holds(root, current *value.Value) bool { return !n.of.holds(root, current) }
+func (n negated) holds(w *evaluation, current *value.Value) bool { return !n.of.holds(w, current) }
 
-func (e exists) holds(root, current *value.Value) bool {
-	return len(e.query.nodes(root, current)) > 0
+func (e exists) holds(w *evaluation, current *value.Value) bool {
+	return len(e.query.nodes(w, current)) > 0
 }
 
 // subquery is a query inside a filter: from the root ($) or the current node (@).
@@ -54,28 +54,28 @@ type subquery struct {
 	segments []segment
 }
 
-func (q subquery) nodes(root, current *value.Value) []Node {
+func (q subquery) nodes(w *evaluation, current *value.Value) []Node {
 	if q.fromRoot {
-		current = root
+		current = w.root
 	}
-	return walk(root, []Node{{Value: current}}, q.segments)
+	return w.walk([]Node{{Value: current}}, q.segments)
 }
 
 // operand gives a value or nothing (nil), RFC 9535 §2.4.1's ValueType.
 type operand interface {
-	value(root, current *value.Value) *value.Value
+	value(w *evaluation, current *value.Value) *value.Value
 }
 
 type literal struct{ v *value.Value }
 
-func (l literal) value(_, _ *value.Value) *value.Value { return l.v }
+func (l literal) value(_ *evaluation, _ *value.Value) *value.Value { return l.v }
 
 // singularOperand is a singular query compared by the value of its node.
 type singularOperand struct{ q subquery }
 
-func (s singularOperand) value(root, current *value.Value) *value.Value {
+func (s singularOperand) value(w *evaluation, current *value.Value) *value.Value {
 	if s.q.fromRoot {
-		current = root
+		current = w.root
 	}
 	for i := range s.q.segments {
 		next, ok := s.q.segments[i].selectors[0].one(current)
@@ -87,8 +87,8 @@ func (s singularOperand) value(root, current *value.Value) *value.Value {
 	return current
 }
 
-func (c comparison) holds(root, current *value.Value) bool {
-	a, b := c.left.value(root, current), c.right.value(root, current)
+func (c comparison) holds(w *evaluation, current *value.Value) bool {
+	a, b := c.left.value(w, current), c.right.value(w, current)
 	switch c.op {
 	case "==":
 		return equal(a, b)
@@ -137,10 +137,10 @@ type call struct {
 	compiled *pattern
 }
 
-func (c *call) value(root, current *value.Value) *value.Value {
+func (c *call) value(w *evaluation, current *value.Value) *value.Value {
 	switch c.name {
 	case "length":
-		v := c.values[0].value(root, current)
+		v := c.values[0].value(w, current)
 		if v == nil {
 			return nil
 		}
@@ -149,10 +149,10 @@ func (c *call) value(root, current *value.Value) *value.Value {
 		}
 		return nil
 	case "count":
-		return value.NewInt(int64(len(c.query.nodes(root, current))))
+		return value.NewInt(int64(len(c.query.nodes(w, current))))
 	}
 	// value()
-	nodes := c.query.nodes(root, current)
+	nodes := c.query.nodes(w, current)
 	if len(nodes) != 1 {
 		return nil
 	}
@@ -160,14 +160,14 @@ func (c *call) value(root, current *value.Value) *value.Value {
 }
 
 // holds is match() and search().
-func (c *call) holds(root, current *value.Value) bool {
-	text := c.values[0].value(root, current)
+func (c *call) holds(w *evaluation, current *value.Value) bool {
+	text := c.values[0].value(w, current)
 	if text == nil || text.Kind != value.String || !utf8.ValidString(text.Text) {
 		return false
 	}
 	p := c.compiled
 	if p == nil {
-		v := c.values[1].value(root, current)
+		v := c.values[1].value(w, current)
 		if v == nil || v.Kind != value.String {
 			return false
 		}

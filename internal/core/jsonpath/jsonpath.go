@@ -44,9 +44,39 @@ func (n Node) Place() string {
 	return n.at.String()
 }
 
-// Select is the nodelist of the query on a value, in the order of RFC 9535.
-func (q *Query) Select(root *value.Value) []Node {
-	return walk(root, []Node{{Value: root}}, q.segments)
+// MostSteps bounds how many nodes a query looks at, those of its filters among
+// them.
+const MostSteps = 4_000_000
+
+// TooWide is a query that would look at more nodes than MostSteps on a value.
+type TooWide struct{ Path string }
+
+func (e *TooWide) Error() string {
+	return e.Path + " looks at more than 4,000,000 nodes of this body, which is the limit; write a narrower path"
+}
+
+// Select is the nodelist of the query on a value, in the order of RFC 9535; a
+// *TooWide when that takes too much.
+func (q *Query) Select(root *value.Value) ([]Node, error) {
+	w := &evaluation{root: root, left: MostSteps}
+	nodes := w.walk([]Node{{Value: root}}, q.segments)
+	if w.left < 0 {
+		return nil, &TooWide{q.text}
+	}
+	return nodes, nil
+}
+
+// evaluation is a query on its way through a value.
+type evaluation struct {
+	root *value.Value
+	// left is how many nodes may still be looked at; below zero it has ended.
+	left int
+}
+
+// step tells whether one node more may be looked at.
+func (w *evaluation) step() bool {
+	w.left--
+	return w.left >= 0
 }
 
 // First is the value of the only node that a singular query selects.
@@ -103,14 +133,17 @@ func singular(segments []segment) bool {
 	return true
 }
 
-func walk(root *value.Value, nodes []Node, segments []segment) []Node {
+func (w *evaluation) walk(nodes []Node, segments []segment) []Node {
 	for _, s := range segments {
 		var next []Node
 		for _, n := range nodes {
+			if !w.step() {
+				return nil
+			}
 			if s.descend {
-				next = descend(root, n, s.selectors, next)
+				next = w.descend(n, s.selectors, next)
 			} else {
-				next = apply(root, n, s.selectors, next)
+				next = w.apply(n, s.selectors, next)
 			}
 		}
 		nodes = next
@@ -118,10 +151,13 @@ func walk(root *value.Value, nodes []Node, segments []segment) []Node {
 	return nodes
 }
 
-func descend(root *value.Value, n Node, selectors []selector, out []Node) []Node {
-	out = apply(root, n, selectors, out)
+func (w *evaluation) descend(n Node, selectors []selector, out []Node) []Node {
+	out = w.apply(n, selectors, out)
 	for i, item := range n.Value.Items {
-		out = descend(root, n.child(i, item), selectors, out)
+		if !w.step() {
+			return out
+		}
+		out = w.descend(n.child(i, item), selectors, out)
 	}
 	return out
 }
@@ -134,9 +170,9 @@ func (n Node) child(i int, item *value.Value) Node {
 	return Node{item, n.at.Member(n.Value.Names[i])}
 }
 
-func apply(root *value.Value, n Node, selectors []selector, out []Node) []Node {
+func (w *evaluation) apply(n Node, selectors []selector, out []Node) []Node {
 	for i := range selectors {
-		out = selectors[i].apply(root, n, out)
+		out = selectors[i].apply(w, n, out)
 	}
 	return out
 }
@@ -158,7 +194,7 @@ func (s *selector) one(v *value.Value) (*value.Value, bool) {
 	return v.Items[i], true
 }
 
-func (s *selector) apply(root *value.Value, n Node, out []Node) []Node {
+func (s *selector) apply(w *evaluation, n Node, out []Node) []Node {
 	v := n.Value
 	switch s.kind {
 	case byName:
@@ -175,11 +211,17 @@ func (s *selector) apply(root *value.Value, n Node, out []Node) []Node {
 		}
 	case byWildcard:
 		for i, item := range v.Items {
+			if !w.step() {
+				break
+			}
 			out = append(out, n.child(i, item))
 		}
 	case byFilter:
 		for i, item := range v.Items {
-			if s.filter.holds(root, item) {
+			if !w.step() {
+				break
+			}
+			if s.filter.holds(w, item) {
 				out = append(out, n.child(i, item))
 			}
 		}

@@ -1,6 +1,7 @@
 package jsonpath
 
 import (
+	"errors"
 	"strings"
 	"testing"
 
@@ -59,10 +60,29 @@ func TestSelect(t *testing.T) {
 			continue
 		}
 		var got []string
-		for _, n := range q.Select(decode(t, c.doc)) {
+		for _, n := range selected(t, q, decode(t, c.doc)) {
 			got = append(got, n.Value.String())
 		}
 		assert.Equal(t, c.want, strings.Join(got, ";"), "%s on %s", c.query, c.doc)
+	}
+}
+
+func selected(t *testing.T, q *Query, v *value.Value) []Node {
+	nodes, err := q.Select(v)
+	require.NoError(t, err)
+	return nodes
+}
+
+// What would take too long ends with a word about it.
+func TestTooWide(t *testing.T) {
+	deep := decode(t, strings.Repeat("[", 200)+strings.Repeat("]", 200))
+	wide := decode(t, "["+strings.Repeat("1,", 9_999)+"1]")
+	for query, doc := range map[string]*value.Value{"$..*..*..*..*": deep, "$[?count($[*]) > 1]": wide, "$[*]..*": wide, "$..[?@ == $[-1]]": wide} {
+		q, err := Parse(query)
+		require.NoError(t, err)
+		_, err = q.Select(doc)
+		var wider *TooWide
+		assert.Equal(t, strings.Contains(query, "count") || doc == deep, errors.As(err, &wider), query)
 	}
 }
 
@@ -92,7 +112,7 @@ func TestNormalizedPaths(t *testing.T) {
 	for query, want := range map[string]string{`$`: `$`, `$.a[0].*`: `$['a'][0]['b\'\\']`, `$["\u0001\n"]`: `$['\u0001\n']`, `$.ü`: `$['ü']`, `$.a[-1]`: `$['a'][0]`} {
 		q, err := Parse(query)
 		require.NoError(t, err)
-		nodes := q.Select(doc)
+		nodes := selected(t, q, doc)
 		require.Len(t, nodes, 1, query)
 		assert.Equal(t, want, nodes[0].Path())
 		again, err := Parse(nodes[0].Path())
@@ -114,10 +134,10 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		if q.Singular() {
-			assert.LessOrEqual(t, len(q.Select(doc)), 1)
+			assert.LessOrEqual(t, len(selected(t, q, doc)), 1)
 		}
 		if strings.Count(text, "..")+strings.Count(text, "*")+strings.Count(text, ",") < 6 {
-			for _, n := range q.Select(doc) {
+			for _, n := range selected(t, q, doc) {
 				_, err := Parse(n.Path())
 				require.NoError(t, err)
 			}

@@ -3,10 +3,12 @@
 package schema
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/santhosh-tekuri/jsonschema/v6/kind"
@@ -76,9 +78,27 @@ func plain(v *value.Value) any {
 	return nil
 }
 
+// Patience bounds how long a value is held against a schema: one that branches
+// again and again could take for ever.
+const Patience = 3 * time.Second
+
 // Check gives the places at which a value does not fit, as lines for people,
-// sorted; none when it fits.
-func (s *Schema) Check(v *value.Value) []string {
+// sorted; none when it fits. It is an error when that cannot be told within
+// Patience, or the context has ended.
+func (s *Schema) Check(ctx context.Context, v *value.Value) ([]string, error) {
+	done := make(chan []string, 1)
+	go func() { done <- s.check(v) }()
+	select {
+	case found := <-done:
+		return found, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case <-time.After(Patience):
+		return nil, fmt.Errorf("it takes more than %s to hold the body against this schema, which is the limit; it branches too often", Patience)
+	}
+}
+
+func (s *Schema) check(v *value.Value) []string {
 	err := s.compiled.Validate(plain(v))
 	if err == nil {
 		return nil

@@ -3,10 +3,12 @@
 package scope
 
 import (
+	"errors"
 	"fmt"
 	"hash/fnv"
 	"io"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"time"
 
@@ -132,7 +134,7 @@ func (s *Scope) Value(n *syntax.Node) (*value.Value, error) {
 			}
 			out.Items = append(out.Items, v)
 		}
-		return out, nil
+		return within(out)
 	case syntax.Object:
 		out := value.NewObject()
 		for _, f := range n.Fields {
@@ -149,7 +151,7 @@ func (s *Scope) Value(n *syntax.Node) (*value.Value, error) {
 			}
 			out.Add(key, v)
 		}
-		return out, nil
+		return within(out)
 	}
 	return nil, fmt.Errorf("%s is a shape, not a value", syntax.NodeText(n))
 }
@@ -169,9 +171,41 @@ func (s *Scope) Text(t *syntax.Template) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		b.WriteString(v.Plain())
+		if v.Kind != value.String && tooMany(v) {
+			return "", errTooMany
+		}
+		text := v.Plain()
+		if b.Len()+len(text) > maxText {
+			return "", fmt.Errorf("{%s} makes a text of more than 64 MiB, which is the limit", p.Expr.Raw)
+		}
+		b.WriteString(text)
 	}
 	return b.String(), nil
+}
+
+// maxValues bounds how many values an array or object may hold in all: names
+// that hold each other would double with each line.
+const maxValues = 1_000_000
+
+var errTooMany = errors.New("this holds more than 1,000,000 values, which is the limit")
+
+// tooMany tells whether a value holds more than maxValues.
+func tooMany(v *value.Value) bool {
+	left := maxValues
+	var count func(*value.Value) bool
+	count = func(v *value.Value) bool {
+		left--
+		return left < 0 || slices.ContainsFunc(v.Items, count)
+	}
+	return count(v)
+}
+
+// within is a value that was put together, if it is not too much.
+func within(v *value.Value) (*value.Value, error) {
+	if tooMany(v) {
+		return nil, errTooMany
+	}
+	return v, nil
 }
 
 // Path works out a JSONPath: outside quotes a value becomes a literal, inside

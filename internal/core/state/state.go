@@ -62,7 +62,10 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 		}
 		return body.Items, nil
 	}
-	nodes := v.In.Select(body)
+	nodes, err := v.In.Select(body)
+	if err != nil {
+		return nil, err
+	}
 	if len(nodes) == 1 && nodes[0].Value.Kind == value.Array {
 		return nodes[0].Value.Items, nil
 	}
@@ -90,7 +93,10 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 	for _, m := range members {
 		key := ""
 		if v.By != nil {
-			nodes := v.By.Select(m)
+			nodes, err := v.By.Select(m)
+			if err != nil {
+				return err
+			}
 			if len(nodes) != 1 {
 				return fmt.Errorf("%s tells members apart by one value, and selects %d in %s", v.By, len(nodes), value.Cut(m.String(), 80))
 			}
@@ -100,7 +106,10 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 			key = nodes[0].Value.Key()
 		}
 		for _, q := range v.Ignoring {
-			m = Without(m, q)
+			var err error
+			if m, err = Without(m, q); err != nil {
+				return err
+			}
 		}
 		// The same key twice is two things: both are kept and counted.
 		for n := 2; s.Members[key] != nil; n++ {
@@ -114,8 +123,8 @@ func (v View) Add(s *Snapshot, members []*value.Value) error {
 
 // Key is what tells a member from others, "" where nothing does.
 func (v View) Key(m *value.Value) string {
-	nodes := v.By.Select(m)
-	if len(nodes) != 1 {
+	nodes, err := v.By.Select(m)
+	if err != nil || len(nodes) != 1 {
 		return ""
 	}
 	return nodes[0].Value.Key()
@@ -126,8 +135,8 @@ func (v View) Key(m *value.Value) string {
 func (v View) Identities(s *Snapshot) []string {
 	var out []string
 	for _, k := range s.Keys {
-		nodes := v.By.Select(s.Members[k])
-		if len(nodes) == 1 && (nodes[0].Value.Kind == value.String || nodes[0].Value.Kind == value.Number) {
+		nodes, err := v.By.Select(s.Members[k])
+		if err == nil && len(nodes) == 1 && (nodes[0].Value.Kind == value.String || nodes[0].Value.Kind == value.Number) {
 			out = append(out, nodes[0].Value.Plain())
 		}
 	}
@@ -139,7 +148,10 @@ func (v View) Identities(s *Snapshot) []string {
 func (v View) Bare(s *Snapshot) *Snapshot {
 	for k, m := range s.Members {
 		for _, q := range v.Ignoring {
-			m = Without(m, q)
+			// What can be ignored was ignored before.
+			if less, err := Without(m, q); err == nil {
+				m = less
+			}
 		}
 		s.Members[k] = m
 	}
@@ -423,16 +435,16 @@ func changeText(d value.Difference) string {
 
 // Without is a value less the nodes that a path selects; the value itself is
 // not changed.
-func Without(v *value.Value, q *jsonpath.Query) *value.Value {
-	nodes := q.Select(v)
-	if len(nodes) == 0 {
-		return v
+func Without(v *value.Value, q *jsonpath.Query) (*value.Value, error) {
+	nodes, err := q.Select(v)
+	if err != nil || len(nodes) == 0 {
+		return v, err
 	}
 	drop := map[*value.Value]bool{}
 	for _, n := range nodes {
 		drop[n.Value] = true
 	}
-	return strip(v, drop)
+	return strip(v, drop), nil
 }
 
 func strip(v *value.Value, drop map[*value.Value]bool) *value.Value {
