@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -53,7 +52,7 @@ func (a *app) fmtFiles(args []string, check bool) error {
 	files, diags := project.Find(args)
 	changed := 0
 	for _, name := range files {
-		data, err := os.ReadFile(name)
+		data, err := source.ReadFile(name)
 		if err != nil {
 			return &exit{code: exitUsage, message: name + " cannot be read: " + err.Error()}
 		}

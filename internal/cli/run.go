@@ -50,7 +50,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
-	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE: "+strings.Join(out.Formats(), ", ")+" (repeatable)")
+	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
 	fl.StringVar(&f.save, "save", "", "write the run record to this file")
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
 	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")
@@ -167,6 +167,16 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	c, err := a.config(p, list, f)
 	if err != nil {
 		return err
+	}
+	switch c.Straight() {
+	case 0:
+	case 1:
+		// Standard output is the report's; what is for people goes beside it.
+		beside := *a
+		beside.out = a.err
+		a = &beside
+	default:
+		return usage("only one of --report and --save can go to standard output", "give the others a file")
 	}
 	ctx, stop := interruptible(ctx, &c.Engine)
 	defer stop()

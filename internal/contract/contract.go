@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
-	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -20,6 +19,7 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
 )
 
@@ -52,7 +52,7 @@ func (o *Operation) Title() string { return o.Method + " " + o.Path }
 
 // Load reads a document; references stay inside its folder.
 func Load(name string) (*Document, error) {
-	data, err := os.ReadFile(name)
+	data, err := source.ReadFile(name)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func Load(name string) (*Document, error) {
 		if rel, err := filepath.Rel(root, full); err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 			return nil, fmt.Errorf("%s is outside the document's folder", at.Path)
 		}
-		return os.ReadFile(full)
+		return source.ReadFile(full)
 	}
 	doc, err := l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
 	if err != nil {

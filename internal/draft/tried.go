@@ -2,9 +2,9 @@ package draft
 
 import (
 	"encoding/json"
-	"os"
 	"path/filepath"
 
+	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
 )
 
@@ -20,7 +20,7 @@ const triedName = "tried.json"
 // LoadTried reads what was kept by tries into the files of a folder.
 func LoadTried(dir string) *Tried {
 	t := &Tried{at: filepath.Join(dir, ".usualpath", triedName), names: map[string]map[string]json.RawMessage{}}
-	if data, err := os.ReadFile(t.at); err == nil {
+	if data, err := source.ReadFile(t.at); err == nil {
 		// What cannot be read is begun anew.
 		_ = json.Unmarshal(data, &t.names)
 	}
@@ -53,15 +53,8 @@ func (t *Tried) Keep(file string, k Known) error {
 	if err != nil {
 		return err
 	}
-	dir := filepath.Dir(t.at)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := source.PrivateFolder(filepath.Dir(t.at)); err != nil {
 		return err
 	}
-	ignore := filepath.Join(dir, ".gitignore")
-	if _, err := os.Stat(ignore); os.IsNotExist(err) {
-		if err := os.WriteFile(ignore, []byte("*\n"), 0o644); err != nil {
-			return err
-		}
-	}
-	return os.WriteFile(t.at, append(data, '\n'), 0o644)
+	return source.WritePrivate(t.at, append(data, '\n'))
 }

@@ -65,6 +65,20 @@ func (d *document) drop() {
 	d.file.Drop()
 }
 
+// Straight is how many of the outputs go to standard output.
+func (c *Config) Straight() int {
+	n := 0
+	for _, r := range c.Reports {
+		if r.File == source.Stdout {
+			n++
+		}
+	}
+	if c.Save == source.Stdout {
+		n++
+	}
+	return n
+}
+
 // outputs are what a run is written to beside the terminal.
 type outputs struct {
 	records   []*record.Writer

@@ -13,6 +13,7 @@ import (
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
+	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 	"usualpath/internal/service"
@@ -61,7 +62,7 @@ func startService(ctx context.Context, p *project.Project, v View) (*service.Ser
 
 // keepLog copies the service's log to where it outlives the run.
 func keepLog(name string) (string, error) {
-	data, err := os.ReadFile(name)
+	data, err := source.ReadFile(name)
 	if err != nil {
 		return "", err
 	}

@@ -172,7 +172,7 @@ func (d *Tried) take(st *event.StepFinished) {
 func (t *Try) text() (string, error) {
 	var b strings.Builder
 	if t.Into != "" {
-		if data, err := os.ReadFile(t.Into); err == nil {
+		if data, err := source.ReadFile(t.Into); err == nil {
 			tree, diags := syntax.Parse(source.NewFile(t.Into, string(data)))
 			if diags.Errors() == 0 {
 				fmt.Fprintf(&b, "use %q\n", filepath.Base(t.Into))
@@ -229,7 +229,7 @@ func binds(tree *syntax.File, name string, top bool) bool {
 // File files the exchange as a step. The error is a *Fault.
 func (t *Try) File(d *Tried) (*Filed, error) {
 	text := ""
-	if data, err := os.ReadFile(t.Into); err == nil {
+	if data, err := source.ReadFile(t.Into); err == nil {
 		text = string(data)
 	} else if !os.IsNotExist(err) {
 		return nil, usage("--into "+t.Into+" cannot be read: "+err.Error(), "")

@@ -15,7 +15,7 @@ import (
 func (t *step) baseline(now []byte) ([]byte, error) {
 	name := filepath.Join(t.f.Dir(), "baselines", fileName(strings.TrimSuffix(filepath.Base(t.in.job.s.File.Path), project.Extension)),
 		fileName(t.in.title), fileName(t.e.Title)+".json")
-	saved, err := os.ReadFile(name)
+	saved, err := source.ReadFile(name)
 	if err == nil && (!t.env.o.Accept || string(saved) == string(now)) {
 		return saved, nil
 	}

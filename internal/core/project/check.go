@@ -590,6 +590,8 @@ func (c *checker) routineCall(st *syntax.Statement, d *syntax.Do) {
 
 // routines checks the routines of a file by themselves.
 func (p *loader) routines(f *File) {
+	// One for all lines that stand by themselves: they bind nothing in it.
+	var plain *checker
 	for _, st := range f.Statements {
 		switch b := st.Body.(type) {
 		case *syntax.Resource:
@@ -624,7 +626,10 @@ func (p *loader) routines(f *File) {
 				c.step(step, flatten(step))
 			}
 		case *syntax.Let, *syntax.Base:
-			p.newChecker(f).refs(st)
+			if plain == nil {
+				plain = p.newChecker(f)
+			}
+			plain.refs(st)
 		case *syntax.Secret:
 			p.secretFile(f, b)
 		}

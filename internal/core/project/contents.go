@@ -1,13 +1,10 @@
 package project
 
 import (
-	"errors"
-	"os"
 	"sync"
-)
 
-// maxFile bounds a file that is read, in bytes.
-const maxFile = 64 << 20
+	"usualpath/internal/core/source"
+)
 
 // contents are files as they were when they were first read, so that all
 // scenarios of a run see the same. It may be used by several workers at once.
@@ -39,17 +36,7 @@ func (c *contents) read(abs string) ([]byte, error) {
 	if data, ok := c.data[abs]; ok {
 		return data, nil
 	}
-	info, err := os.Stat(abs)
-	if err != nil {
-		return nil, err
-	}
-	if info.IsDir() {
-		return nil, errors.New("this is a folder")
-	}
-	if info.Size() > maxFile {
-		return nil, errors.New("the file is larger than 64 MiB")
-	}
-	data, err := os.ReadFile(abs)
+	data, err := source.ReadFile(abs)
 	if err == nil {
 		c.data[abs] = data
 	}

@@ -132,12 +132,27 @@ func Load(paths []string, o Options) *Project {
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)
 	}
+	absolute := func(path string) string {
+		if abs, err := filepath.Abs(path); err == nil {
+			return abs
+		}
+		return path
+	}
+	// What files may name depends on where the project ends.
+	for _, path := range found {
+		if p.Config == nil {
+			p.findConfig(absolute(path), path)
+		}
+	}
+	if p.Root == "" && len(found) > 0 {
+		p.Root = filepath.Dir(absolute(found[0]))
+		for _, f := range found {
+			p.Root = common(p.Root, filepath.Dir(absolute(f)))
+		}
+	}
 	seen := map[string]bool{}
 	for _, path := range found {
-		abs, err := filepath.Abs(path)
-		if err != nil {
-			abs = path
-		}
+		abs := absolute(path)
 		if seen[abs] {
 			continue
 		}
@@ -148,14 +163,6 @@ func Load(paths []string, o Options) *Project {
 		}
 		if f := p.read(abs, path); f != nil {
 			p.Files = append(p.Files, f)
-		}
-	}
-	if p.Root == "" && len(found) > 0 {
-		abs, _ := filepath.Abs(found[0])
-		p.Root = filepath.Dir(abs)
-		for _, f := range found {
-			abs, _ := filepath.Abs(f)
-			p.Root = common(p.Root, filepath.Dir(abs))
 		}
 	}
 	for _, f := range p.files {
@@ -256,6 +263,10 @@ func (p *loader) expand(path string) []string {
 		case d.IsDir() && at != path && strings.HasPrefix(d.Name(), "."):
 			return filepath.SkipDir
 		case !d.IsDir() && filepath.Ext(at) == Extension:
+			if d.Type()&fs.ModeSymlink != 0 && !inside(path, at) {
+				p.whole(at, "this link leads outside the folder", "name the file itself, if you mean it")
+				return nil
+			}
 			out = append(out, at)
 		}
 		return nil
@@ -274,6 +285,18 @@ func (p *loader) expand(path string) []string {
 		p.whole(path, "there are no scenario files in this folder", "name a folder with "+Extension+" files, or write one")
 	}
 	return out
+}
+
+// inside tells whether what a link leads to is in a folder.
+func inside(folder, link string) bool {
+	folder, err1 := filepath.EvalSymlinks(folder)
+	real, err2 := filepath.EvalSymlinks(link)
+	if err1 != nil || err2 != nil {
+		// What leads nowhere is told when it is read.
+		return true
+	}
+	rel, err := filepath.Rel(folder, real)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
 
 func (p *loader) missing(path string, err error) {
@@ -371,9 +394,16 @@ func (p *loader) read(abs, shown string) *File {
 		if !plain {
 			continue
 		}
-		at := filepath.Join(filepath.Dir(abs), name)
-		if _, err := p.data.read(at); err != nil {
+		at, err := p.Resolve(f, name)
+		if err != nil {
+			p.say(f, u.Path.Span, err.Error(), "a file that is used is inside the project's folder")
+			continue
+		}
+		if _, err := p.data.read(at); errors.Is(err, fs.ErrNotExist) {
 			p.say(f, u.Path.Span, "there is no file "+name+" to use", "the name is relative to this file")
+			continue
+		} else if err != nil {
+			p.say(f, u.Path.Span, name+" cannot be read: "+reason(err), "")
 			continue
 		}
 		circle := false

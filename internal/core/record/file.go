@@ -9,6 +9,7 @@ import (
 	"os"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/source"
 )
 
 // Writer writes events as they come, a line each.
@@ -20,9 +21,13 @@ type Writer struct {
 	line bytes.Buffer
 }
 
-// Create makes a record file, or replaces one.
+// Create makes a record file that only its owner may read, or replaces one;
+// source.Stdout is standard output.
 func Create(name string) (*Writer, error) {
-	f, err := os.Create(name)
+	if name == source.Stdout {
+		return &Writer{w: bufio.NewWriterSize(os.Stdout, 64<<10), f: io.NopCloser(nil)}, nil
+	}
+	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/source"
 )
 
 // History is the last runs of a project, kept in a folder.
@@ -34,14 +35,11 @@ func (h History) Records() []string {
 
 // Next is where the record of a run that begins now goes.
 func (h History) Next(now time.Time) (string, error) {
-	if err := os.MkdirAll(h.Dir, 0o755); err != nil {
+	if err := source.PrivateFolder(filepath.Dir(h.Dir)); err != nil {
 		return "", err
 	}
-	ignore := filepath.Join(filepath.Dir(h.Dir), ".gitignore")
-	if _, err := os.Stat(ignore); os.IsNotExist(err) {
-		if err := os.WriteFile(ignore, []byte("*\n"), 0o644); err != nil {
-			return "", err
-		}
+	if err := os.MkdirAll(h.Dir, 0o700); err != nil {
+		return "", err
 	}
 	return filepath.Join(h.Dir, now.UTC().Format("2006-01-02T15-04-05.000")+".jsonl"), nil
 }

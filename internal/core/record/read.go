@@ -8,10 +8,10 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"strings"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/source"
 )
 
 // maxLine bounds a line of a record, in bytes.
@@ -78,12 +78,12 @@ func (r *reader) broken(format string, args ...any) {
 }
 
 func (r *reader) file(name string) error {
-	f, err := os.Open(name)
+	f, err := source.Open(name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return fmt.Errorf("there is no file %s", name)
 	}
 	if err != nil {
-		return err
+		return fmt.Errorf("%s cannot be read: %w", name, err)
 	}
 	defer f.Close()
 	in := bufio.NewReaderSize(f, 256<<10)

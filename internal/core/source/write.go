@@ -6,53 +6,101 @@ import (
 	"path/filepath"
 )
 
+// Stdout is the name that stands for standard output.
+const Stdout = "-"
+
 // Whole is a file being written that is never seen half-written: what is
-// written goes to another name beside it until Close.
+// written goes to another name beside it until Close. A symbolic link is written
+// through; a pipe, a device and standard output are written to as it comes.
 type Whole struct {
 	name string
-	tmp  *os.File
-	err  error
+	f    *os.File
+	// straight marks what is not put in place at the end.
+	straight bool
+	err      error
 }
 
-// NewWhole begins a file.
+// NewWhole begins a file; Stdout is standard output.
 func NewWhole(name string) (*Whole, error) {
-	tmp, err := os.CreateTemp(filepath.Dir(name), ".usualpath-*")
+	if name == Stdout {
+		return &Whole{name: name, f: os.Stdout, straight: true}, nil
+	}
+	name, err := behind(name)
 	if err != nil {
 		return nil, err
 	}
-	return &Whole{name: name, tmp: tmp}, nil
+	if info, err := os.Stat(name); err == nil && !info.Mode().IsRegular() && !info.IsDir() {
+		f, err := os.OpenFile(name, os.O_WRONLY, 0)
+		return &Whole{name: name, f: f, straight: true}, err
+	}
+	f, err := os.CreateTemp(filepath.Dir(name), ".usualpath-*")
+	if err != nil {
+		return nil, err
+	}
+	return &Whole{name: name, f: f}, nil
+}
+
+// behind is what symbolic links lead to, whether it is there or not.
+func behind(name string) (string, error) {
+	for range 40 {
+		info, err := os.Lstat(name)
+		if err != nil || info.Mode()&os.ModeSymlink == 0 {
+			return name, nil
+		}
+		to, err := os.Readlink(name)
+		if err != nil {
+			return "", err
+		}
+		if !filepath.IsAbs(to) {
+			to = filepath.Join(filepath.Dir(name), to)
+		}
+		name = to
+	}
+	return "", errors.New("too many symbolic links: " + name)
 }
 
 // Write adds to the file. After an error Close puts nothing in place.
 func (w *Whole) Write(data []byte) (int, error) {
-	n, err := w.tmp.Write(data)
+	n, err := w.f.Write(data)
 	w.err = errors.Join(w.err, err)
 	return n, err
 }
 
 // Close puts the file in its place. One that is there keeps its permissions; a
-// new one gets 0644.
+// new one gets those that the umask leaves.
 func (w *Whole) Close() error {
-	mode := os.FileMode(0o644)
+	switch {
+	case w.name == Stdout:
+		return w.err
+	case w.straight:
+		return errors.Join(w.err, w.f.Close())
+	}
+	mode := 0o666 &^ umask()
 	if info, err := os.Stat(w.name); err == nil {
 		mode = info.Mode().Perm()
 	}
-	err := errors.Join(w.err, w.tmp.Chmod(mode), w.tmp.Close())
+	err := errors.Join(w.err, w.f.Chmod(mode), w.f.Close())
 	if err == nil {
-		err = os.Rename(w.tmp.Name(), w.name)
+		err = os.Rename(w.f.Name(), w.name)
 	}
 	if err != nil {
 		// What is left is only the temporary file.
-		_ = os.Remove(w.tmp.Name())
+		_ = os.Remove(w.f.Name())
 	}
 	return err
 }
 
-// Drop gives the file up: nothing of it stays.
+// Drop gives the file up: nothing of it stays, save what went straight to a
+// device or standard output.
 func (w *Whole) Drop() {
+	if w.name == Stdout {
+		return
+	}
 	// Only the temporary file is left to be removed.
-	_ = w.tmp.Close()
-	_ = os.Remove(w.tmp.Name())
+	_ = w.f.Close()
+	if !w.straight {
+		_ = os.Remove(w.f.Name())
+	}
 }
 
 // WriteWhole writes a file so that it is never seen half-written.
@@ -66,4 +114,28 @@ func WriteWhole(name string, data []byte) error {
 		return err
 	}
 	return w.Close()
+}
+
+// WritePrivate writes a file that only its owner may read.
+func WritePrivate(name string, data []byte) error {
+	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	return errors.Join(err, f.Chmod(0o600), f.Close())
+}
+
+// PrivateFolder makes a folder that only its owner may look into, with a
+// .gitignore that keeps it out of version control; one that is there stays as it
+// is.
+func PrivateFolder(dir string) error {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	ignore := filepath.Join(dir, ".gitignore")
+	if _, err := os.Stat(ignore); os.IsNotExist(err) {
+		return os.WriteFile(ignore, []byte("*\n"), 0o600)
+	}
+	return nil
 }
