@@ -37,7 +37,7 @@ type runFlags struct {
 	reports                     []string
 	save, shard, balance        string
 	against                     string
-	coverage, readOnly          bool
+	coverage, readOnly, bare    bool
 	// process is a service that the command itself has started.
 	process engine.Process
 }
@@ -50,6 +50,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
+	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
 	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
 	fl.StringVar(&f.save, "save", "", "write the run record to this file")
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
@@ -177,6 +178,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 		a = &beside
 	default:
 		return usage("only one of --report and --save can go to standard output", "give the others a file")
+	}
+	if tty, _ := terminal(a.out); tty {
+		c.Engine.ShowCredentials = f.bare
 	}
 	ctx, stop := interruptible(ctx, &c.Engine)
 	defer stop()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"slices"
 
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/exchange"
@@ -58,6 +59,9 @@ func (a *app) tryOnce(ctx context.Context, f *tryFlags, t *runner.Try) error {
 		fmt.Fprintf(a.out, "\n%s\n", s.Strong(fmt.Sprintf("filed into %s, line %d", f.into, filed.Line)))
 		for _, l := range filed.Added {
 			fmt.Fprintf(a.out, "  %s %s\n", s.Faint("+"), report.Clean(l, false))
+		}
+		for _, n := range slices.Compact(filed.Notes) {
+			fmt.Fprintf(a.out, "  %s\n", n)
 		}
 	}
 	switch {

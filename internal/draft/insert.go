@@ -119,3 +119,32 @@ func endOfLine(text string, at int) int {
 	}
 	return len(text)
 }
+
+// WithSecrets puts lines that bind secrets at the top of the file, behind its
+// base; those of names that the file binds already are left out.
+func (in *Inserted) WithSecrets(secrets []string, bound func(name string) bool) {
+	var add []string
+	for _, s := range secrets {
+		if name := strings.Fields(s)[1]; !bound(name) {
+			add = append(add, s)
+		}
+	}
+	if len(add) == 0 {
+		return
+	}
+	at := 0
+	f, _ := syntax.Parse(source.NewFile("", in.Text))
+	for _, st := range f.Statements {
+		if !syntax.Is[*syntax.Base](st) && !syntax.Is[*syntax.Secret](st) {
+			break
+		}
+		at = endOfLine(in.Text, st.Span.End)
+	}
+	block := strings.Join(add, "\n") + "\n"
+	if at == 0 {
+		block += "\n"
+	}
+	in.Text = in.Text[:at] + block + in.Text[at:]
+	in.Line += strings.Count(block, "\n")
+	in.Added = append(add, in.Added...)
+}

@@ -33,6 +33,8 @@ type Typed struct {
 	// Follow is how many redirects are followed; Timeout as written, "" for none.
 	Follow  int
 	Timeout string
+	// Auth is an `auth` line, "" for none.
+	Auth string
 }
 
 // Without is the request without one thing: "header NAME" or "query NAME". More
@@ -65,6 +67,9 @@ func (t *Typed) Without(what string) (*Typed, []string, error) {
 func (t *Typed) Lines(known Known) []string {
 	target, query, _ := strings.Cut(t.Target, "?")
 	out := []string{"send " + t.Method + " " + known.segments(target)}
+	if t.Auth != "" {
+		out = append(out, "  "+t.Auth)
+	}
 	media := ""
 	for _, h := range t.Header {
 		n, v, _ := strings.Cut(h, ":")

@@ -375,7 +375,7 @@ func (t *Terminal) exchanges(e *event.StepFinished) {
 		case event.Repeat, event.Copy, event.Retry:
 			role = fmt.Sprintf("   %s %d", x.Role, x.N)
 		}
-		WriteExchange(t.W, s, x.Exchange, role, "      ", x.Role == event.Observation)
+		WriteExchange(t.W, s, x.Shown(), role, "      ", x.Role == event.Observation)
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -52,6 +53,8 @@ type Tried struct {
 type Filed struct {
 	Line  int
 	Added []string
+	// Notes say what a run needs, and what was left out.
+	Notes []string
 }
 
 // open looks for the project, and for what earlier tries have kept.
@@ -158,11 +161,11 @@ func (d *Tried) take(st *event.StepFinished) {
 	for _, x := range st.Sent {
 		switch {
 		case without:
-			d.Without[what] = x.Exchange
+			d.Without[what] = x.Shown()
 		case d.First == nil:
-			d.First = x.Exchange
+			d.First = x.Shown()
 		default:
-			d.Again = append(d.Again, x.Exchange)
+			d.Again = append(d.Again, x.Shown())
 		}
 	}
 }
@@ -246,18 +249,47 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 	if strings.HasPrefix(t.Typed.Target, "http") || t.ownBase() {
 		base = ""
 	}
-	p := draft.Step(title, t.Typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return binds(tree, n, false) })
+	typed, secrets, notes, hidden := t.Typed.WithoutCredentials()
+	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return binds(tree, n, false) })
+	p.Lines = t.unhidden(p.Lines, hidden)
 	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
 	if err != nil {
 		return nil, usage(err.Error(), "usualpath lint shows all mistakes of a file")
 	}
+	in.WithSecrets(secrets, func(n string) bool { return binds(tree, n, true) })
 	if err := source.WriteWhole(t.Into, []byte(in.Text)); err != nil {
 		return nil, usage("--into "+t.Into+" cannot be written: "+err.Error(), "")
 	}
 	if err := t.tried.Keep(filepath.Base(t.Into), p.Kept); err != nil {
 		return nil, broken(err.Error())
 	}
-	return &Filed{in.Line, in.Added}, nil
+	return &Filed{in.Line, in.Added, notes}, nil
+}
+
+// unhidden are lines with secrets as names, those of the project too, and without those
+// that would hold a hidden value.
+func (t *Try) unhidden(lines []string, known map[string]string) []string {
+	name := filepath.Join(t.dir, "secrets-by-hand"+project.Extension)
+	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Overlay: map[string]string{name: "scenario \"s\"\n  step \"t\"\n    send GET /\n    expect status 200\n"}})
+	if p.Config != nil && t.Engine.Getenv != nil {
+		for _, st := range p.Config.Statements {
+			if s, is := st.Body.(*syntax.Secret); is && s.Env != "" {
+				if v, set := t.Engine.Getenv(s.Env); set && len(v) >= mask.Shortest {
+					known[v] = s.Name
+				}
+			}
+		}
+	}
+	var out []string
+	for _, l := range lines {
+		for v, n := range known {
+			l = strings.ReplaceAll(l, v, "{"+n+"}")
+		}
+		if !strings.Contains(l, mask.Hidden) {
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // ownBase tells whether the project gives the base URL, so that the file needs

@@ -1,14 +1,17 @@
 package engine
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
+	"usualpath/internal/core/value"
 )
 
 // baseline reads the saved answer of this step, or writes it when accepted.
@@ -16,6 +19,9 @@ func (t *step) baseline(now []byte) ([]byte, error) {
 	name := filepath.Join(t.f.Dir(), "baselines", fileName(strings.TrimSuffix(filepath.Base(t.in.job.s.File.Path), project.Extension)),
 		fileName(t.in.title), fileName(t.e.Title)+".json")
 	saved, err := source.ReadFile(name)
+	if err == nil && !t.env.mask.Idle() {
+		saved = t.unhidden(saved, now)
+	}
 	if err == nil && (!t.env.o.Accept || string(saved) == string(now)) {
 		return saved, nil
 	}
@@ -33,6 +39,47 @@ func (t *step) baseline(now []byte) ([]byte, error) {
 		return nil, fmt.Errorf("the baseline cannot be written: %w", err)
 	}
 	return text, nil
+}
+
+// unhidden is a saved answer with what is hidden in it as it is now, wherever the
+// two say the same once secrets are hidden: nothing else can be told of them.
+func (t *step) unhidden(saved, now []byte) []byte {
+	was, err1 := value.Decode(string(saved), value.Limits{})
+	masked, err2 := value.Decode(t.env.mask.text(string(now)), value.Limits{})
+	is, err3 := value.Decode(string(now), value.Limits{})
+	if errors.Join(err1, err2, err3) != nil {
+		if string(saved) == t.env.mask.text(string(now)) {
+			return now
+		}
+		return saved
+	}
+	if value.Equal(was, masked) {
+		return now
+	}
+	return []byte(uncovered(was, masked, is).String())
+}
+
+// uncovered puts what is now in place of what was, where that is what is now with
+// its secrets hidden.
+func uncovered(was, masked, now *value.Value) *value.Value {
+	if value.Equal(was, masked) {
+		return now
+	}
+	if was.Kind != masked.Kind || was.Kind != value.Array && was.Kind != value.Object {
+		return was
+	}
+	out := &value.Value{Kind: was.Kind, Names: was.Names}
+	for i, it := range was.Items {
+		at := i
+		if was.Kind == value.Object {
+			at = slices.Index(masked.Names, was.Names[i])
+		}
+		if at >= 0 && at < len(masked.Items) && at < len(now.Items) {
+			it = uncovered(it, masked.Items[at], now.Items[at])
+		}
+		out.Items = append(out.Items, it)
+	}
+	return out
 }
 
 func (t *step) shownPath(name string) string {

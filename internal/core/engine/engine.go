@@ -32,6 +32,9 @@ type Options struct {
 	Select Selection
 	// Level is the lowest level at which a miss fails the run: must, should or usual.
 	Level string
+	// ShowCredentials gives events the exchanges as they were, beside those in which
+	// credentials are hidden.
+	ShowCredentials bool
 	// Sending is told of each request before it is sent, with secrets masked; it
 	// may be called from several goroutines at once.
 	Sending func(request string)
@@ -124,12 +127,13 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	start := time.Now()
 	// Events come one at a time, whatever runs side by side.
 	var tally event.Tally
-	emit := o.Emit
+	emit, hide := o.Emit, newMasker(p, o.ShowCredentials)
 	o.Emit = func(e event.Event) {
+		hide.event(e)
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: newMasker(), blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -114,7 +114,6 @@ func (r *environment) accuse(j job, d doubt, h *harm, st *event.StepFinished) {
 		Because:  "a request changes what it names, and nothing else (RFC 9110 §9.3)", Sent: h.sent}
 	e := *st
 	e.Scenario, e.Index, e.Verdict, e.Findings, e.Why = id, 1, event.Failed, []event.Finding{f}, ""
-	r.mask.step(&e)
 	title := r.mask.text(d.w.list + ": what was there before is left alone")
 	w.found = append(w.found, &event.ScenarioStarted{ID: id, File: j.s.File.Source.Name, Line: j.s.Line(), Title: title, Pattern: j.s.Raw()}, &e,
 		&event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(e.Sent)})

@@ -240,7 +240,7 @@ func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool
 
 // finding tells of an expectation that was missed.
 func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) event.Finding {
-	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: o.found, Sent: o.sent}
+	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: t.env.mask.credentials(&b.Subject, at.replies, o.found), Sent: o.sent}
 	if b.Because != nil {
 		if text, err := t.in.names.Text(b.Because.Template); err == nil {
 			f.Because = text

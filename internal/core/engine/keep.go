@@ -2,8 +2,10 @@ package engine
 
 import (
 	"errors"
+	"fmt"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -29,8 +31,9 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 	}
 	v, err := t.context(from, at).Keep(k)
 	if err == nil {
-		if k.Secret {
-			t.env.mask.add(v.Plain())
+		if k.Secret && !t.env.mask.Add(v.Plain()) {
+			t.lacking(fmt.Errorf("what is kept as the secret `%s` has fewer than %d characters, and cannot be hidden", k.Name, mask.Shortest))
+			return
 		}
 		t.in.names.Bind(k.Name, v)
 		return

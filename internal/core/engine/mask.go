@@ -1,118 +1,71 @@
 package engine
 
 import (
-	"cmp"
-	"encoding/base64"
 	"net/http"
-	"net/url"
-	"slices"
 	"strings"
-	"sync"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/value"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/mask"
+	"usualpath/internal/core/project"
+	"usualpath/internal/core/syntax"
 )
 
-// Hidden stands for a secret wherever it would be shown.
-const Hidden = "•••"
-
-// shortest is the shortest text that is hidden: one or two characters would
-// tear holes into everything.
-const shortest = 3
-
-// masker replaces secrets in all that leaves the engine, in plain and in the
-// encodings in which they travel.
+// masker hides secrets and credentials in all events of a run: every event
+// passes it on its way out, and nothing else leaves the engine.
 type masker struct {
-	mu       sync.RWMutex
-	secrets  map[string]bool
-	replacer *strings.Replacer
+	*mask.Mask
+	// fields are headers of the service's own that hold credentials, in lower case.
+	fields map[string]bool
+	// bare keeps the exchanges as they were, beside what is masked.
+	bare bool
 }
 
-func newMasker() *masker { return &masker{secrets: map[string]bool{}} }
-
-// add makes a text a secret.
-func (m *masker) add(secret string) {
-	if len(secret) < shortest {
-		return
+func newMasker(p *project.Project, bare bool) *masker {
+	m := &masker{Mask: mask.New(), fields: map[string]bool{}, bare: bare}
+	for _, name := range p.CredentialHeaders() {
+		m.fields[strings.ToLower(name)] = true
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.secrets[secret] {
-		return
-	}
-	m.secrets[secret] = true
-	forms := map[string]bool{}
-	for s := range m.secrets {
-		for _, f := range encodings(s) {
-			forms[f] = true
-		}
-	}
-	var list []string
-	for f := range forms {
-		list = append(list, f)
-	}
-	// Longer ones first, so that no part of one stays behind.
-	slices.SortFunc(list, func(a, b string) int { return cmp.Or(len(b)-len(a), strings.Compare(a, b)) })
-	var pairs []string
-	for _, f := range list {
-		pairs = append(pairs, f, Hidden)
-	}
-	m.replacer = strings.NewReplacer(pairs...)
+	return m
 }
 
-// encodings are the forms in which a secret may be met.
-func encodings(s string) []string {
-	out := []string{s, url.QueryEscape(s), url.PathEscape(s), strings.ReplaceAll(url.QueryEscape(s), "+", "%20"),
-		strings.Trim(value.Quoted(s), `"`), strings.ReplaceAll(strings.Trim(value.Quoted(s), `"`), "/", `\/`)}
-	for _, enc := range []*base64.Encoding{base64.RawStdEncoding, base64.RawURLEncoding} {
-		// Inside a longer text a secret starts at one of three places of a group.
-		for offset := range 3 {
-			coded := enc.EncodeToString([]byte(strings.Repeat("\x00", offset) + s))
-			from := []int{0, 2, 3}[offset]
-			to := len(coded)
-			if (offset+len(s))%3 != 0 {
-				to--
-			}
-			if to-from >= 6 {
-				out = append(out, coded[from:to])
-			}
-		}
+func (m *masker) text(s string) string { return m.Text(s) }
+
+// event hides what an event must not show. The event may be changed; exchanges
+// are copied, since later steps still need them as they are.
+func (m *masker) event(e event.Event) {
+	switch e := e.(type) {
+	case *event.RunStarted:
+		e.Base = m.text(e.Base)
+	case *event.ScenarioStarted:
+		e.Title, e.About = m.text(e.Title), m.text(e.About)
+	case *event.ScenarioFinished:
+		e.Why = m.text(e.Why)
+	case *event.Notice:
+		e.Text = m.text(e.Text)
+	case *event.StepFinished:
+		m.step(e)
 	}
-	return out
 }
 
-func (m *masker) text(s string) string {
-	m.mu.RLock()
-	defer m.mu.RUnlock()
-	if m.replacer == nil || s == "" {
-		return s
-	}
-	return m.replacer.Replace(s)
-}
-
-func (m *masker) idle() bool {
-	m.mu.RLock()
-	defer m.mu.RUnlock()
-	return m.replacer == nil
-}
-
-// step hides secrets in a step's event. The exchanges are copied, since later
-// steps still need them as they are.
 func (m *masker) step(e *event.StepFinished) {
-	if m.idle() {
-		return
-	}
-	e.Title, e.Why = m.text(e.Title), m.text(e.Why)
-	for i := range e.Findings {
-		f := &e.Findings[i]
-		f.Expected, f.Because, f.Look = m.text(f.Expected), m.text(f.Because), m.text(f.Look)
-		for j := range f.Observed {
-			f.Observed[j] = m.text(f.Observed[j])
+	if !m.Idle() {
+		e.Title, e.Why = m.text(e.Title), m.text(e.Why)
+		for i := range e.Findings {
+			f := &e.Findings[i]
+			f.Expected, f.Because, f.Look = m.text(f.Expected), m.text(f.Because), m.text(f.Look)
+			for j := range f.Observed {
+				f.Observed[j] = m.text(f.Observed[j])
+			}
 		}
 	}
 	for i := range e.Sent {
-		e.Sent[i].Exchange = m.exchange(e.Sent[i].Exchange)
+		s := &e.Sent[i]
+		if m.bare {
+			s.Bare = s.Exchange
+		}
+		s.Exchange = m.exchange(s.Exchange)
 	}
 }
 
@@ -123,7 +76,7 @@ func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
 	req.Body = m.bytes(req.Body)
 	req.Header = make([]exchange.Field, len(x.Request.Header))
 	for i, f := range x.Request.Header {
-		req.Header[i] = exchange.Field{Name: f.Name, Value: m.text(f.Value)}
+		req.Header[i] = exchange.Field{Name: m.text(f.Name), Value: m.text(mask.Credential(f.Name, f.Value, m.fields))}
 	}
 	out.Request = &req
 	if x.Failure != nil {
@@ -137,7 +90,7 @@ func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
 		a.Header = http.Header{}
 		for n, values := range x.Answer.Header {
 			for _, v := range values {
-				a.Header[n] = append(a.Header[n], m.text(v))
+				a.Header[m.text(n)] = append(a.Header[m.text(n)], m.text(mask.Credential(n, v, m.fields)))
 			}
 		}
 		out.Answer = &a
@@ -146,8 +99,40 @@ func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
 }
 
 func (m *masker) bytes(b []byte) []byte {
-	if len(b) == 0 {
+	if len(b) == 0 || m.Idle() {
 		return b
 	}
 	return []byte(m.text(string(b)))
+}
+
+// credentials hides, in lines about a header or cookie of an answer that holds
+// credentials, what it holds.
+func (m *masker) credentials(s *syntax.Subject, replies []*expect.Reply, lines []string) []string {
+	own := mask.New()
+	for _, r := range replies {
+		if r == nil || r.Answer == nil {
+			continue
+		}
+		if s.Kind == "cookie" {
+			if v, ok := r.Cookie(s.Name); ok {
+				own.Add(v)
+			}
+		}
+		for _, v := range r.Answer.Header.Values(s.Name) {
+			if s.Kind == "header" && mask.Credential(s.Name, v, m.fields) != v {
+				own.Add(v)
+				_, value, _ := strings.Cut(v, "=")
+				value, _, _ = strings.Cut(value, ";")
+				own.Add(value)
+			}
+		}
+	}
+	if m.bare || own.Idle() {
+		return lines
+	}
+	out := make([]string, len(lines))
+	for i, l := range lines {
+		out[i] = own.Text(l)
+	}
+	return out
 }

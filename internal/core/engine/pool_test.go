@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/project"
 )
 
@@ -81,5 +82,5 @@ func TestBeginsIsMasked(t *testing.T) {
 		o.Sending = func(request string) { told = append(told, request) }
 	})
 	require.Len(t, told, 1)
-	assert.Contains(t, told[0], "/list?key="+Hidden)
+	assert.Contains(t, told[0], "/list?key="+mask.Hidden)
 }

@@ -10,6 +10,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
@@ -143,7 +144,7 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 		key += "\x00once more"
 	}
 	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
-		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }}
+		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }, Secret: r.mask}
 	start := time.Now()
 	err := s.prepare()
 	if err == nil && !s.rowChosen() {
@@ -360,7 +361,9 @@ func (s *flow) secret(b *syntax.Secret, f *project.File) error {
 			return fmt.Errorf("secret `%s`: the environment variable %s is not set", b.Name, b.Env)
 		}
 	}
-	s.env.mask.add(text)
+	if !s.env.mask.Add(text) {
+		return fmt.Errorf("secret `%s` has fewer than %d characters, and cannot be hidden", b.Name, mask.Shortest)
+	}
 	s.names.Bind(b.Name, value.NewString(text))
 	return nil
 }
@@ -464,7 +467,6 @@ func (s *flow) finish(e *event.StepFinished) {
 	if e.Verdict != event.NotReached || s.verdict == event.Held {
 		s.verdict = event.Worse(s.verdict, e.Verdict)
 	}
-	s.env.mask.step(e)
 	s.emit(e)
 }
 

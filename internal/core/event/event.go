@@ -123,8 +123,17 @@ type Sent struct {
 	// N numbers repeats and copies from 1.
 	N int
 	// Name is the observation's.
-	Name     string
-	Exchange *exchange.Exchange
+	Name string
+	// Exchange is as it may be shown; Bare as it was, nil unless that was asked for.
+	Exchange, Bare *exchange.Exchange
+}
+
+// Shown is the exchange as a terminal may show it: bare where that was asked for.
+func (s *Sent) Shown() *exchange.Exchange {
+	if s.Bare != nil {
+		return s.Bare
+	}
+	return s.Exchange
 }
 
 // Finding is an expectation that was missed.

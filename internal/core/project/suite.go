@@ -264,3 +264,19 @@ func cell(text string) *value.Value {
 	}
 	return value.NewString(text)
 }
+
+// CredentialHeaders are the headers of the services' own that `auth header` lines
+// of the project send.
+func (p *Project) CredentialHeaders() []string {
+	var out []string
+	for _, f := range p.loaded {
+		for _, st := range f.Statements {
+			for _, inner := range flatten(st) {
+				if a, is := inner.Body.(*syntax.Auth); is && a.Field() != "" {
+					out = append(out, a.Field())
+				}
+			}
+		}
+	}
+	return out
+}

@@ -214,7 +214,15 @@ func (s *Scope) call(e *syntax.Expr) (*value.Value, error) {
 		}
 		args[i] = v
 	}
-	return functions[e.Name].run(s.world, args)
+	v, err := functions[e.Name].run(s.world, args)
+	if keep := s.world.Secret; err == nil && keep != nil && v.Kind == value.String {
+		// What is made of a secret is one, unless the secret shows in it and is
+		// hidden there.
+		if slices.ContainsFunc(args, func(a *value.Value) bool { return keep.Holds(a.Plain()) }) && !keep.Holds(v.Text) {
+			keep.Add(v.Text)
+		}
+	}
+	return v, err
 }
 
 func twoInts(a []*value.Value) (int, int, error) {

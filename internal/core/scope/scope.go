@@ -32,6 +32,14 @@ type World struct {
 	Drawn Drawn
 	// ReadFile reads a file of the project, for file().
 	ReadFile func(name string) ([]byte, error)
+	// Secret hides what functions make of secrets; nil where there are none.
+	Secret Secrets
+}
+
+// Secrets are texts that must not be shown.
+type Secrets interface {
+	Holds(text string) bool
+	Add(text string) bool
 }
 
 // Random is a source that can be turned back.
