@@ -9,6 +9,8 @@ import (
 	"os/signal"
 	"slices"
 	"strings"
+	"sync"
+	"syscall"
 
 	"github.com/spf13/cobra"
 
@@ -182,9 +184,10 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	if tty, _ := terminal(a.out); tty {
 		c.Engine.ShowCredentials = f.bare
 	}
-	ctx, stop := interruptible(ctx, &c.Engine)
+	ctx, interrupt, stop := a.interruptible(ctx, &c.Engine)
 	defer stop()
 	s := a.show(f, again)
+	s.text.closed = interrupt
 	done, err := runner.Run(ctx, *c, s.watching(a))
 	if done == nil {
 		return a.fault(err)
@@ -323,8 +326,9 @@ func (f *runFlags) deal(o *engine.Options) error {
 }
 
 // interruptible makes the first interrupt end the run after the current step,
-// and the second end it at once.
-func interruptible(ctx context.Context, o *engine.Options) (context.Context, func()) {
+// and the second end it at once. The first function it gives is as good as a
+// first interrupt.
+func (a *app) interruptible(ctx context.Context, o *engine.Options) (context.Context, func(), func()) {
 	if ctx == nil {
 		ctx = context.Background()
 	}
@@ -333,23 +337,29 @@ func interruptible(ctx context.Context, o *engine.Options) (context.Context, fun
 	o.Stop = soft
 	signals := make(chan os.Signal, 2)
 	signal.Notify(signals, stopSignals...)
-	ended := make(chan struct{})
+	ended, once := make(chan struct{}), sync.Once{}
+	interrupt := func() { once.Do(func() { close(soft) }) }
+	// What is read through a pipe that is closed ends with a word, not a signal.
+	signal.Ignore(syscall.SIGPIPE)
 	go func() {
 		n := 0
 		for {
 			select {
 			case <-signals:
-				if n++; n == 1 {
-					close(soft)
-				} else {
+				switch n++; n {
+				case 1:
+					interrupt()
+					fmt.Fprintln(a.err, "interrupted: cleaning up; again to stop now")
+				case 2:
 					cancel()
+					fmt.Fprintln(a.err, "stopping now")
 				}
 			case <-ended:
 				return
 			}
 		}
 	}()
-	return ctx, func() {
+	return ctx, interrupt, func() {
 		signal.Stop(signals)
 		close(ended)
 		cancel()

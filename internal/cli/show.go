@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"syscall"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -77,7 +78,12 @@ func (s *shown) end(a *app, done *runner.Outcome) error {
 	if done.Log != "" && !s.quiet {
 		fmt.Fprintf(s.text, "what the service said is in %s\n", done.Log)
 	}
-	if err := errors.Join(flushed, s.text.Flush()); err != nil {
+	err := errors.Join(flushed, s.text.Flush())
+	if errors.Is(err, syscall.EPIPE) {
+		// Whoever read has had enough.
+		return &exit{code: exitInterrupted}
+	}
+	if err != nil {
 		return &exit{code: exitBroken, message: "the output cannot be written: " + err.Error()}
 	}
 	return nil

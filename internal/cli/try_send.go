@@ -33,7 +33,7 @@ func (f *tryFlags) try(args []string) (*runner.Try, error) {
 
 // tryOnce sends it, and shows the answers and what differs between them.
 func (a *app) tryOnce(ctx context.Context, f *tryFlags, t *runner.Try) error {
-	ctx, stop := interruptible(ctx, &t.Engine)
+	ctx, _, stop := a.interruptible(ctx, &t.Engine)
 	defer stop()
 	d, err := t.Send(ctx)
 	if err != nil {

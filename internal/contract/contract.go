@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
@@ -108,6 +109,7 @@ func (d *Document) index() {
 	}
 	paths := d.Paths.Map()
 	for p, item := range paths {
+		p = withoutControls(p)
 		for m, op := range item.Operations() {
 			d.Operations = append(d.Operations, &Operation{Method: m, Path: p, Spec: op, Params: append(append(openapi3.Parameters{}, item.Parameters...), op.Parameters...), segments: split(p)})
 		}
@@ -122,6 +124,20 @@ func (d *Document) index() {
 	slices.SortFunc(d.Operations, func(a, b *Operation) int {
 		return cmp.Or(strings.Compare(a.Path, b.Path), at(a)-at(b), strings.Compare(a.Method, b.Method))
 	})
+}
+
+// withoutControls is a path with its blanks, line ends and quotation marks percent-encoded:
+// what is made of a path is one line.
+func withoutControls(p string) string {
+	var b strings.Builder
+	for _, r := range p {
+		if unicode.IsControl(r) || unicode.IsSpace(r) || strings.ContainsRune("\"#\\", r) {
+			b.WriteString(url.PathEscape(string(r)))
+			continue
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
 }
 
 func split(p string) []string { return strings.Split(strings.Trim(p, "/"), "/") }

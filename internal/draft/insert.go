@@ -37,7 +37,7 @@ func Insert(name, text, scenario, base string, lines []string) (*Inserted, error
 	}
 	var step []string
 	for _, l := range lines {
-		step = append(step, "  "+l)
+		step = append(step, "  "+inLine(l))
 	}
 	var added []string
 	at := len(text)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"strings"
+	"unicode"
 
 	"usualpath/internal/core/value"
 )
@@ -24,6 +25,17 @@ func (t Told) status(otherwise string) string {
 	return otherwise
 }
 
+// inLine is a text as one line: what a document, an answer or a record says never
+// begins a statement.
+func inLine(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || r == '\u2028' || r == '\u2029' {
+			return ' '
+		}
+		return r
+	}, text)
+}
+
 // steps writes steps of a scenario.
 type steps struct{ b strings.Builder }
 
@@ -31,7 +43,7 @@ func (s *steps) step(title string, lines ...string) {
 	fmt.Fprintf(&s.b, "  step %q\n", title)
 	for _, l := range lines {
 		if l != "" {
-			s.b.WriteString("    " + l + "\n")
+			s.b.WriteString("    " + inLine(l) + "\n")
 		}
 	}
 }

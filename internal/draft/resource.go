@@ -53,21 +53,21 @@ type Resource struct {
 func (r *Resource) Text() string {
 	var b strings.Builder
 	for _, n := range r.Notes {
-		fmt.Fprintf(&b, "# %s\n", n)
+		fmt.Fprintf(&b, "# %s\n", inLine(n))
 	}
 	fmt.Fprintf(&b, "resource %s\n", r.Name)
 	if r.Under != "" {
 		fmt.Fprintf(&b, "  under %s\n", r.Under)
 	}
-	fmt.Fprintf(&b, "  collection %s\n", r.Collection)
+	fmt.Fprintf(&b, "  collection %s\n", inLine(r.Collection))
 	line := func(word, text, otherwise string) {
 		if text != "" && text != otherwise {
-			fmt.Fprintf(&b, "  %s %s\n", word, text)
+			fmt.Fprintf(&b, "  %s %s\n", word, inLine(text))
 		}
 	}
 	line("item", r.Item, r.Collection+"/{id}")
 	if r.Auth != "" {
-		fmt.Fprintf(&b, "  %s\n", r.Auth)
+		fmt.Fprintf(&b, "  %s\n", inLine(r.Auth))
 	}
 	line("list", r.List, "")
 	line("members", r.Members, "$[*]")
@@ -120,8 +120,8 @@ func (r *Resource) Text() string {
 func names(list []string) string {
 	var out []string
 	for _, n := range list {
-		if strings.ContainsAny(n, " ,\"{}#") {
-			n = fmt.Sprintf("%q", n)
+		if !syntax.IsName(n) {
+			n = quoted(n)
 		}
 		out = append(out, n)
 	}

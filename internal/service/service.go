@@ -42,6 +42,8 @@ type Service struct {
 	// ended is closed when the process has; wanted is set when that was our wish.
 	ended  chan struct{}
 	wanted bool
+	// hurry is closed when nothing is waited for any more.
+	hurry <-chan struct{}
 	// mark is in the environment of all that it starts.
 	mark string
 }
@@ -73,7 +75,7 @@ func FreePort() (int, error) {
 // Start starts the process and waits until it is ready. When it does not get
 // ready the process is gone again, and the error holds its last words.
 func Start(ctx context.Context, o Options) (*Service, error) {
-	s := &Service{o: o, mark: fmt.Sprintf("USUALPATH_SERVICE=%d-%d", os.Getpid(), time.Now().UnixNano())}
+	s := &Service{o: o, hurry: ctx.Done(), mark: fmt.Sprintf("USUALPATH_SERVICE=%d-%d", os.Getpid(), time.Now().UnixNano())}
 	if err := s.start(ctx); err != nil {
 		return nil, err
 	}
@@ -166,6 +168,7 @@ func (s *Service) end(signal syscall.Signal, grace time.Duration) {
 		select {
 		case <-ended:
 		case <-timer.C:
+		case <-s.hurry:
 		}
 		timer.Stop()
 	}

@@ -93,6 +93,7 @@ func (c *Client) allowed(host, port string) bool {
 
 // Loopback tells whether a host names this machine itself.
 func Loopback(host string) bool {
+	host = plainHost(host)
 	if host == "localhost" || strings.HasSuffix(host, ".localhost") {
 		return true
 	}
@@ -100,10 +101,17 @@ func Loopback(host string) bool {
 	return ip != nil && ip.IsLoopback()
 }
 
+// plainHost is a host name in lower case and without the dot of a full name.
+func plainHost(host string) string { return strings.TrimSuffix(strings.ToLower(host), ".") }
+
 func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, error) {
 	host, port, err := net.SplitHostPort(address)
 	if err != nil {
 		return nil, err
+	}
+	if Loopback(host) {
+		host = plainHost(host)
+		address = net.JoinHostPort(host, port)
 	}
 	var d net.Dialer
 	if !c.allowed(host, port) {
@@ -305,6 +313,9 @@ func (c *Client) build(r *Request) (*http.Request, *Failure) {
 	}
 	if u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
 		return nil, &Failure{BadRequest, "the URL needs http:// or https:// and a host: " + r.URL}
+	}
+	if u.User != nil {
+		return nil, &Failure{BadRequest, "a user and password in the URL are not sent: write `auth basic USER PASSWORD`, with a secret from the environment"}
 	}
 	if r.Method == "CONNECT" {
 		return nil, &Failure{BadRequest, "CONNECT asks a proxy for a tunnel and has no answer to check"}

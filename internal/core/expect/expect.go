@@ -34,6 +34,13 @@ type Context struct {
 	Observed []string
 }
 
+func (c *Context) until() context.Context {
+	if c.Until == nil {
+		return context.Background()
+	}
+	return c.Until
+}
+
 // Outcome is what became of one claim.
 type Outcome struct {
 	Held bool

@@ -255,11 +255,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 	if err != nil {
 		return broken(fmt.Errorf("%s is not a JSON Schema: %w", name, err))
 	}
-	until := c.Until
-	if until == nil {
-		until = context.Background()
-	}
-	found, err := s.Check(until, got)
+	found, err := s.Check(c.until(), got)
 	if err != nil {
 		return broken(err)
 	}
@@ -270,7 +266,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 }
 
 func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
-	texts, err := XPath(c.Reply, s.Name)
+	texts, err := XPath(c.until(), c.Reply, s.Name)
 	if errors.Is(err, errTooFar) {
 		return broken(err)
 	}
@@ -287,7 +283,7 @@ func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 }
 
 // XPath is the texts of what an XPath 1.0 expression selects in the body.
-func XPath(r *Reply, text string) (out []string, err error) {
+func XPath(ctx context.Context, r *Reply, text string) (out []string, err error) {
 	expr, err := xpath.Compile(text)
 	if err != nil {
 		return nil, fmt.Errorf("%s is not an XPath: %w", text, err)
@@ -297,7 +293,7 @@ func XPath(r *Reply, text string) (out []string, err error) {
 		return nil, fmt.Errorf("the body is not XML: %s", strings.TrimPrefix(err.Error(), "xmlquery: "))
 	}
 	defer recoverTooFar(&err)
-	switch v := expr.Evaluate(newBounded(xmlquery.CreateXPathNavigator(root))).(type) {
+	switch v := expr.Evaluate(newBounded(ctx, xmlquery.CreateXPathNavigator(root))).(type) {
 	case *xpath.NodeIterator:
 		for v.MoveNext() {
 			out = append(out, strings.TrimSpace(v.Current().Value()))
@@ -380,7 +376,7 @@ func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 	case "text":
 		return c.grouped(k, c.Reply.Text(), "the body")
 	case "xml":
-		texts, err := XPath(c.Reply, k.Key)
+		texts, err := XPath(c.until(), c.Reply, k.Key)
 		if err == nil && len(texts) != 1 {
 			err = fmt.Errorf("%s selects %s", k.Key, howMany(len(texts)))
 		}

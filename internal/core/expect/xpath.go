@@ -1,6 +1,7 @@
 package expect
 
 import (
+	"context"
 	"errors"
 	"time"
 
@@ -23,10 +24,11 @@ type bounded struct {
 type way struct {
 	moves int
 	until time.Time
+	ctx   context.Context
 }
 
-func newBounded(n xpath.NodeNavigator) *bounded {
-	return &bounded{n, &way{until: time.Now().Add(patience)}}
+func newBounded(ctx context.Context, n xpath.NodeNavigator) *bounded {
+	return &bounded{n, &way{until: time.Now().Add(patience), ctx: ctx}}
 }
 
 // recoverTooFar turns the end of a bounded navigator into an error.
@@ -41,7 +43,7 @@ func recoverTooFar(err *error) {
 
 func (n *bounded) moved(is bool) bool {
 	n.way.moves++
-	if n.way.moves%256 == 0 && time.Now().After(n.way.until) {
+	if n.way.moves%256 == 0 && (time.Now().After(n.way.until) || n.way.ctx.Err() != nil) {
 		// The library has no other way out.
 		panic(errTooFar)
 	}
