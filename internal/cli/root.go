@@ -8,6 +8,7 @@ import (
 	"log"
 	"os"
 	"runtime/debug"
+	"slices"
 	"strings"
 
 	"github.com/mattn/go-isatty"
@@ -126,16 +127,28 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 	}
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour: auto, always or never (NO_COLOR is honoured)")
 	root.PersistentFlags().BoolVar(&a.ascii, "ascii", false, "use ASCII characters only for marks and lines")
-	root.PersistentPreRunE = func(*cobra.Command, []string) error {
+	root.PersistentPreRunE = func(c *cobra.Command, _ []string) error {
 		switch a.color {
 		case "auto", "always", "never":
-			return nil
+			return temporary(c)
 		}
 		return usage("--color takes auto, always or never, not "+a.color, "")
 	}
 	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
 	a.help(root)
 	return root
+}
+
+// temporary wants the folder for temporary files, for commands that need one:
+// later it would be missed in the middle of a run.
+func temporary(c *cobra.Command) error {
+	if !slices.Contains([]string{"run", "demo", "report", "serve"}, c.Name()) {
+		return nil
+	}
+	if info, err := os.Stat(os.TempDir()); err != nil || !info.IsDir() {
+		return usage(os.TempDir()+" is not a folder, and temporary files would go there", "set TMPDIR to a folder that can be written to")
+	}
+	return nil
 }
 
 // terminal tells whether a writer is a terminal, and how wide it is.

@@ -648,6 +648,9 @@ func (s *script) assigned() {
 		}
 		parts = append(parts, quoted(n)+"?: not "+*change[n])
 	}
+	if len(parts) == 0 {
+		return
+	}
 	s.step("read what came of it", when("status 2xx of \"make one that assigns itself\""), send("GET", s.at("stray1")), need("status 200"), prefer(s.subject()+" is { "+strings.Join(parts, ", ")+", ... }"))
 }
 

@@ -219,6 +219,7 @@ func FuzzExpand(f *testing.F) {
 		f.Add("resource " + statement)
 	}
 	f.Add("resource r\n  under q\n  collection /q/{q.id}/r\n  make { \"a\": \"{turn}\" }\nresource q\n  collection /q\n  identity chosen \"x{turn}\" by $.k\n  make {}\n")
+	f.Add("resource r\n  collection /q\n  make { \"na\\nme\": \"{turn}\", \"k\\{x}\": 1, \"\": true, \"a'b\": \"x\" }\n  remake { \"k\\{x}\": 2, \"\": false }\n  amend { \"a'b\": \"y\" }\n  assigned id, \"at at\"\n  required \"na\\nme\", \"k\\{x}\"\n  unique \"na\\nme\"\n  filter \"a'b\" = x\n  total $['n n']\n")
 	dir := f.TempDir()
 	f.Fuzz(func(t *testing.T, text string) {
 		name := filepath.Join(dir, "r.upath")
@@ -227,6 +228,8 @@ func FuzzExpand(f *testing.F) {
 			if p.Diagnostics.Errors() == 0 {
 				out, _ := r.Text()
 				require.NotContains(t, out, "%!", "a form that was not filled in")
+				// All of it is of the language.
+				r.Tree()
 			}
 		}
 	})
