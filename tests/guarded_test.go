@@ -78,7 +78,9 @@ scenario "for {token}"
 		assert.Zero(t, info.Mode().Perm()&0o077, name)
 	}
 	t.Setenv("TOKEN", "abc")
-	assert.Contains(t, run(t, dir, "run").out, "fewer than 4 characters")
+	r = run(t, dir, "run")
+	assert.Equal(t, 2, r.code, r.out+r.err)
+	assert.Contains(t, r.err, "fewer than 4 characters")
 }
 
 func TestWhatTryFilesHoldsNoCredential(t *testing.T) {

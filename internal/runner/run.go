@@ -80,6 +80,9 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 		return nil, err
 	}
 	o := c.Engine
+	if unset := p.Unset(o.Getenv); len(unset) > 0 {
+		return nil, &Fault{Kind: Usage, Mistakes: unset}
+	}
 	o.Service, o.Describe = c.Process, resource.Describe
 	out := &Outcome{Coverage: c.coverage()}
 	if o.Service == nil && unaddressed {
