@@ -80,7 +80,12 @@ func (t *Terminal) notice(e *event.Notice) {
 	if e.Severe {
 		style = t.Style.failed
 	}
-	fmt.Fprintln(t.W, t.Style.paint(style, Clean(e.Text, true)))
+	for line := range strings.SplitSeq(Clean(e.Text, true), "\n") {
+		if width := min(t.Width, 110); width >= 20 && lipgloss.Width(line) > width {
+			line = folded(line, width)
+		}
+		fmt.Fprintln(t.W, t.Style.paint(style, line))
+	}
 }
 
 // digits are what differs between two answers of one kind.
