@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"strings"
@@ -31,5 +32,39 @@ func TestDocumentsBecomeDrafts(t *testing.T) {
 			given = append(given, txtar.File{Name: n, Data: []byte(s.Files[n])})
 		}
 		return append(given, txtar.File{Name: "left", Data: []byte(strings.Join(s.Left, "\n"))})
+	})
+}
+
+// Names, paths and texts of a document are data: whatever they hold, what is
+// drafted is of the language, and no statement of the document's making.
+func FuzzDocument(f *testing.F) {
+	f.Add("/boats", "name", "Tern", "a boat")
+	f.Add("/a\n  step \"x\"\n    send DELETE /all", "na\nme", "a\nb\r\u2028c", "s\nscenario \"evil\"")
+	f.Add("/b c/{x}", "k{x}", "{y}\\", "\"quoted\" # not a comment")
+	f.Fuzz(func(t *testing.T, path, member, text, summary string) {
+		doc := map[string]any{"openapi": "3.0.3", "info": map[string]any{"title": text, "version": "1"}, "paths": map[string]any{
+			"/" + strings.TrimPrefix(path, "/"): map[string]any{
+				"get": map[string]any{"summary": summary, "parameters": []any{map[string]any{"name": member, "in": "query", "required": true, "example": text, "schema": map[string]any{"type": "string"}}},
+					"responses": map[string]any{"200": map[string]any{"description": text}}},
+				"post": map[string]any{"requestBody": map[string]any{"content": map[string]any{"application/json": map[string]any{"schema": map[string]any{"type": "object", "required": []any{member},
+					"properties": map[string]any{member: map[string]any{"type": "string", "example": text}}}}}}, "responses": map[string]any{"201": map[string]any{"description": "made"}}},
+			}}}
+		data, err := json.Marshal(doc)
+		require.NoError(t, err)
+		name := filepath.Join(t.TempDir(), "described.json")
+		require.NoError(t, os.WriteFile(name, data, 0o644))
+		d, err := contract.Load(name)
+		if err != nil {
+			return
+		}
+		s := FromOpenAPI(d, "")
+		for _, n := range s.Names {
+			tree, diags := syntax.Parse(source.NewFile(n, s.Files[n]))
+			require.Empty(t, diags.Errors(), "%s\n%v", s.Files[n], diags)
+			for _, st := range tree.Statements {
+				require.Contains(t, []string{"scenario", "resource", "afterwards", "let"}, st.Word, s.Files[n])
+			}
+			require.NotContains(t, s.Files[n], "\n    send DELETE", "nothing of the document is removed by")
+		}
 	})
 }

@@ -5,10 +5,12 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/syntax"
 )
 
 // parents are the steps that make the item below which a collection stands, and
@@ -127,12 +129,32 @@ func (s *Suite) params(op *contract.Operation, path string, guess func(string)) 
 		case "path":
 			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", url.PathEscape(v.Plain()))
 		case "query":
-			lines = append(lines, "  query "+p.Value.Name+" = "+text)
+			name, v := p.Value.Name, v.Plain()
+			switch {
+			case name == "" || strings.ContainsFunc(name, odd):
+				s.left("%s: its query parameter %s cannot be written as one", op.Title(), inLine(name))
+				continue
+			case !syntax.IsName(name):
+				name = quoted(name)
+			}
+			if v == "" || inLine(v) != v || strings.TrimSpace(v) != v || strings.HasPrefix(v, `"`) || strings.Contains(v, `\`) {
+				text = quoted(v)
+			}
+			lines = append(lines, "  query "+name+" = "+text)
 		case "header":
-			lines = append(lines, "  header "+p.Value.Name+": "+text)
+			if !syntax.IsMethod(p.Value.Name) || strings.TrimSpace(inLine(v.Plain())) == "" {
+				s.left("%s: its header parameter %s cannot be written as one", op.Title(), inLine(p.Value.Name))
+				continue
+			}
+			lines = append(lines, "  header "+p.Value.Name+": "+strings.TrimSpace(inLine(strings.ReplaceAll(text, `\`, `\\`))))
 		}
 	}
 	return path, lines
+}
+
+// odd tells of a character that a name in a line does not have.
+func odd(r rune) bool {
+	return unicode.IsSpace(r) || !unicode.IsPrint(r) || strings.ContainsRune("\"\\{}#=", r)
 }
 
 func describes(op *contract.Operation, keys ...string) bool {
@@ -149,7 +171,7 @@ func mediaTypes(c openapi3.Content) []string {
 }
 
 func stepTitle(op *contract.Operation) string {
-	if t := strings.TrimSpace(op.Spec.Summary); t != "" && !strings.ContainsAny(t, "\n\"\\{}") && len(t) < 80 {
+	if t := strings.TrimSpace(op.Spec.Summary); t != "" && inLine(t) == t && !strings.ContainsAny(t, "\"\\{}") && len(t) < 80 {
 		return t
 	}
 	return "send it"

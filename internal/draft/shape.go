@@ -232,4 +232,4 @@ func singular(path string) string {
 	return out
 }
 
-func quoted(s string) string { return strings.ReplaceAll(fmt.Sprintf("%q", s), "{", `\{`) }
+func quoted(s string) string { return strings.ReplaceAll(value.Quoted(s), "{", `\{`) }

@@ -272,3 +272,15 @@ func TestHistory(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, map[string]time.Duration{"a.upath\x00s": time.Millisecond}, weights)
 }
+
+// Whatever a record holds, it is read or refused.
+func FuzzRead(f *testing.F) {
+	f.Add(`{"event":"run started","record":2,"tool":"t","seed":1,"time":"2026-01-01T00:00:00Z","scenarios":1}` + "\n" + `{"event":"step finished","exchanges":[null,{}],"findings":[{}]}` + "\n")
+	f.Add("{}\n")
+	dir := f.TempDir()
+	f.Fuzz(func(t *testing.T, text string) {
+		name := filepath.Join(dir, "r.jsonl")
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o600))
+		_ = Read([]string{name}, func(e event.Event) { _, _ = JSON(e) })
+	})
+}
