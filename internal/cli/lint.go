@@ -22,7 +22,7 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			p, resources := resource.Load(args, project.Options{Environment: env})
+			p, resources := resource.Load(args, project.Options{Environment: environmentOf(env)})
 			a.diagnose(p.Diagnostics, "")
 			if p.Diagnostics.Errors() > 0 {
 				return &exit{code: exitUsage}

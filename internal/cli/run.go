@@ -27,6 +27,7 @@ import (
 // runFlags are the options of run, and of demo where they fit.
 type runFlags struct {
 	env, base, timeout, maxBody string
+	let                         []string
 	only, tags, skipTags        []string
 	stopEarly, verbose, quiet   bool
 	accept                      bool
@@ -95,14 +96,22 @@ nothing is sent at all.`,
 			if f.watch {
 				return a.watch(c.Context(), args, f, one)
 			}
-			p, list := resource.Load(args, project.Options{Environment: f.env})
+			let, err := outside(f.let)
+			if err != nil {
+				return err
+			}
+			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let})
+			if err := notSecret(p); err != nil {
+				return err
+			}
 			return one(c.Context(), p, list)
 		},
 	}
 	f.choose(c)
 	completeChecks(c)
 	fl := c.Flags()
-	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use (else USUALPATH_ENV)")
+	fl.StringArrayVar(&f.let, "let", nil, "bind a name from outside, NAME=VALUE, over what the files say (repeatable)")
 	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
@@ -122,6 +131,9 @@ func again(f *runFlags, file, option, value string) string {
 	}
 	if f.base != "" {
 		parts = append(parts, "--base "+quoteArg(f.base))
+	}
+	for _, l := range f.let {
+		parts = append(parts, "--let "+quoteArg(l))
 	}
 	for _, h := range f.allow {
 		parts = append(parts, "--allow-host "+quoteArg(h))

@@ -14,6 +14,7 @@ import (
 )
 
 type tryFlags struct {
+	let                                []string
 	base, json, text, timeout, maxBody string
 	header, query, allow               []string
 	follow, repeat                     int
@@ -59,7 +60,8 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long the exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
 	fl.IntVar(&f.follow, "follow", 0, "how many redirects are followed")
-	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use")
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use (else USUALPATH_ENV)")
+	fl.StringArrayVar(&f.let, "let", nil, "bind a name from outside, NAME=VALUE, over what the files say (repeatable)")
 	fl.IntVar(&f.repeat, "repeat", 1, "send it this many times, and show what differs between the answers")
 	fl.StringArrayVar(&f.without, "without", nil, "send it once more without 'header Name' or 'query name', and show what differs (repeatable)")
 	fl.StringVar(&f.into, "into", "", "file it as a step in this scenario file, with what a careful tester would expect")

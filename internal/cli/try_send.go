@@ -24,11 +24,15 @@ func (f *tryFlags) try(args []string) (*runner.Try, error) {
 	if err != nil {
 		return nil, usage("--max-body "+f.maxBody+" is not a size", "write --max-body 10KiB or 64MiB")
 	}
+	let, err := outside(f.let)
+	if err != nil {
+		return nil, err
+	}
 	return &runner.Try{
 		Typed:       &draft.Typed{Method: args[0], Target: args[1], Header: f.header, Query: f.query, JSON: f.json, Text: f.text, Follow: f.follow},
-		Environment: f.env,
-		Engine:      engine.Options{Base: f.base, Allow: f.allow, Timeout: timeout, MaxBody: size, Seed: engine.NewSeed(), Tool: agent(), Getenv: os.LookupEnv},
-		Repeat:      f.repeat, Without: f.without, Into: f.into, Step: f.step, Scenario: f.scenario}, nil
+		Environment: environmentOf(f.env), Let: let,
+		Engine: engine.Options{Base: f.base, Allow: f.allow, Timeout: timeout, MaxBody: size, Seed: engine.NewSeed(), Tool: agent(), Getenv: os.LookupEnv},
+		Repeat: f.repeat, Without: f.without, Into: f.into, Step: f.step, Scenario: f.scenario}, nil
 }
 
 // tryOnce sends it, and shows the answers and what differs between them.

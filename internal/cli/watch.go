@@ -36,7 +36,11 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 			order = append(slices.Clone(changed), args...)
 			fmt.Fprintf(a.out, "\n%s changed at %s\n\n", strings.Join(shownPaths(changed), ", "), time.Now().Format("15:04:05"))
 		}
-		p, list := resource.Load(order, project.Options{Environment: f.env})
+		let, err := outside(f.let)
+		if err != nil {
+			return err
+		}
+		p, list := resource.Load(order, project.Options{Environment: environmentOf(f.env), Let: let})
 		w, err := fsnotify.NewWatcher()
 		if err != nil {
 			return &exit{code: exitBroken, message: "files cannot be watched: " + err.Error()}

@@ -15,6 +15,7 @@ import (
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 	"usualpath/internal/draft"
 )
 
@@ -24,7 +25,9 @@ type Try struct {
 	Typed *draft.Typed
 	// Environment and Engine are as for a run.
 	Environment string
-	Engine      engine.Options
+	// Let are values from outside.
+	Let    map[string]*value.Value
+	Engine engine.Options
 	// Repeat is how often it is sent in all; Without are things, "header NAME" or
 	// "query NAME", without each of which it is sent once more.
 	Repeat  int
@@ -89,7 +92,7 @@ func (t *Try) Send(ctx context.Context) (*Tried, error) {
 		return nil, err
 	}
 	name := filepath.Join(t.dir, "try-by-hand"+project.Extension)
-	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Overlay: map[string]string{name: text}})
+	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Let: t.Let, Overlay: map[string]string{name: text}})
 	for _, d := range p.Diagnostics {
 		// The request was typed, not written: only what keeps it from being sent counts.
 		if d.Severity == source.Error {

@@ -225,6 +225,9 @@ func (s *flow) about() string {
 func (s *flow) prepare() error {
 	f := s.job.s.File
 	s.names = scope.New(s.world)
+	for n, v := range s.env.p.Let {
+		s.names.Bind(n, v)
+	}
 	for n, v := range s.job.values {
 		s.names.Bind(n, v)
 	}
@@ -317,6 +320,10 @@ func (s *flow) bindCase() error {
 func (s *flow) define(st *syntax.Statement, f *project.File) error {
 	switch b := st.Body.(type) {
 	case *syntax.Let:
+		if v, given := s.env.p.Let[b.Name]; given && !f.Derived() {
+			s.names.Bind(b.Name, v)
+			return nil
+		}
 		if b.Env == "" {
 			s.names.Define(b.Name, b.Value)
 			return nil

@@ -193,6 +193,11 @@ func (p *loader) newChecker(f *File) *checker {
 			}
 		}
 	}
+	for n := range p.Let {
+		if c.known[n] == nil {
+			c.known[n] = &binding{file: f, word: "--let", used: true}
+		}
+	}
 	for _, l := range p.Before(f) {
 		c.bindAll(l)
 	}
@@ -392,6 +397,13 @@ func (c *checker) refs(st *syntax.Statement) {
 			c.p.say(c.f, e.Span, fmt.Sprintf("`%s` is used before step %q binds it", e.Name, c.later[e.Name]),
 				"move that step up, or use another value here")
 		default:
+			if in := c.p.boundIn(e.Name); len(in) > 0 && c.p.environment() == nil {
+				// Of one that is not there only that is told.
+				if c.p.Environment == "" {
+					c.p.say(c.f, e.Span, "`"+e.Name+"` is bound in environments only, and none is chosen", "choose one: --env "+strings.Join(in, ", --env "))
+				}
+				return
+			}
 			hint := c.hint(e.Name)
 			c.p.say(c.f, e.Span, "`"+e.Name+"` is never bound", hint)
 		}

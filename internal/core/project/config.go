@@ -205,6 +205,17 @@ func (p *Project) Service() *syntax.Statement {
 
 // checkEnvironment reports a chosen environment that is not there.
 func (p *loader) checkEnvironment() {
+	first := ""
+	if p.Config != nil {
+		for _, st := range p.Config.Statements {
+			if e, is := st.Body.(*syntax.Environment); is && e.Default {
+				if first != "" {
+					p.say(p.Config, st.Span, "a second default environment, beside "+first, "one is used when none is chosen")
+				}
+				first = e.Name
+			}
+		}
+	}
 	if p.Environment == "" || p.environment() != nil {
 		return
 	}

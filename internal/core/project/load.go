@@ -17,6 +17,7 @@ import (
 
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // Extension is that of scenario files; ConfigName is the project's own file.
@@ -86,6 +87,8 @@ type Project struct {
 	Diagnostics source.Diagnostics
 	// Environment is the name of the chosen environment, or "".
 	Environment string
+	// Let are values from outside, by name.
+	Let map[string]*value.Value
 
 	layers map[*File][]Layer
 	// preludes and finales are what runs once a run, by statement.
@@ -105,8 +108,10 @@ type Derived struct {
 
 // Options choose what Load looks at.
 type Options struct {
-	// Environment is the chosen one; "" for none.
+	// Environment is the chosen one; "" for the default, or none.
 	Environment string
+	// Let are values from outside, which win over those that files bind.
+	Let map[string]*value.Value
 	// Overlay holds texts in place of files, by absolute path (editors).
 	Overlay map[string]string
 	// Shown is how a path is shown; nil for as it was given.
@@ -127,7 +132,7 @@ type loader struct {
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), Environment: o.Environment}, o: o, files: map[string]*File{}}
+	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), Environment: o.Environment, Let: o.Let}, o: o, files: map[string]*File{}}
 	var found []string
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)
@@ -345,6 +350,7 @@ func (p *loader) findConfig(abs, shown string) {
 			if p.Config == nil {
 				p.Root = dir
 				p.Config = p.read(at, beside(shown, abs, at))
+				p.chooseDefault()
 			}
 			return
 		}
@@ -353,6 +359,19 @@ func (p *loader) findConfig(abs, shown string) {
 			return
 		}
 		dir = up
+	}
+}
+
+// chooseDefault takes the default environment where none is chosen.
+func (p *loader) chooseDefault() {
+	if p.Config == nil || p.Environment != "" {
+		return
+	}
+	for _, st := range p.Config.Statements {
+		if e, is := st.Body.(*syntax.Environment); is && e.Default {
+			p.Environment = e.Name
+			return
+		}
 	}
 }
 

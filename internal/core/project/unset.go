@@ -26,7 +26,7 @@ func (p *Project) Unset(getenv func(string) (string, bool)) source.Diagnostics {
 		name, variable, secret := "", "", false
 		switch b := st.Body.(type) {
 		case *syntax.Let:
-			if b.Or == nil {
+			if _, given := p.Let[b.Name]; b.Or == nil && !given {
 				name, variable = b.Name, b.Env
 			}
 		case *syntax.Secret:

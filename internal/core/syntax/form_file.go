@@ -136,10 +136,29 @@ var _ = form(Form{Word: "defaults", In: InFile, Below: InDefaults, Apart: true, 
 	Example: "defaults"}, func() Body { return &Defaults{} })
 
 // Environment is `environment NAME`.
-type Environment struct{ Named }
+// Default marks the one that is used when none is chosen.
+type Environment struct {
+	Name    string
+	Default bool
+}
 
-var _ = form(Form{Word: "environment", In: InFile, Below: InEnvironment, Apart: true, Aligned: true, Usage: "environment NAME", Help: "Holds the settings of one environment; --env chooses it.",
+var _ = form(Form{Word: "environment", In: InFile, Below: InEnvironment, Apart: true, Aligned: true, Usage: "environment NAME [default]", Help: "Holds the settings of one environment; --env or USUALPATH_ENV chooses it, and `default` makes it the one without.",
 	Example: "environment name"}, func() Body { return &Environment{} })
+
+func (b *Environment) read(p *parser) {
+	if b.Name, _ = p.name("a name"); !p.failed {
+		b.Default = p.takeWord("default")
+	}
+}
+
+func (b *Environment) print(l *layout) {
+	l.write(b.Name)
+	if b.Default {
+		l.write("default")
+	}
+}
+
+func (b *Environment) walk(walker) {}
 
 // Service is `service NAME`.
 type Service struct{ Named }

@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"errors"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -71,6 +72,9 @@ func (p *parser) paths() []*Path {
 	}
 }
 
+// otherBraces finds names as other notations write them.
+var otherBraces = regexp.MustCompile(`\{\{(\w*)|\$\{(\w*)`)
+
 func (p *parser) needTarget(form string) *Template {
 	p.spaces()
 	if p.lineDone() {
@@ -82,6 +86,14 @@ func (p *parser) needTarget(form string) *Template {
 	if len(t.Parts) == 0 {
 		// A stray carriage return ends a target, and no line.
 		p.failHere("expected a path, found "+p.found(), "write "+form)
+		return t
+	}
+	if m := otherBraces.FindStringSubmatch(t.Raw); m != nil {
+		name := m[1] + m[2]
+		if name == "" {
+			name = "name"
+		}
+		p.fail(source.Span{Start: start, End: p.i}, "a name in a path is written in single braces", "write {"+name+"}; a brace of the path itself is %7B")
 		return t
 	}
 	if first := t.Parts[0]; first.Expr == nil {

@@ -1,0 +1,56 @@
+package tests
+
+import (
+	"io"
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Values come from the command line, from environments and from the shell.
+func TestValuesFromOutside(t *testing.T) {
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		_, _ = io.Copy(w, r.Body)
+	})
+	config := "project p\nenvironment dev default\n  let who = \"dev\"\nenvironment ci\n  let who = \"ci\"\n"
+	dir := folder(t, "project.upath", config, "a.upath", "base "+base+"\nlet n = 1\nsecret token from env TOKEN\n"+`
+scenario "s {who}"
+  step "t"
+    send POST /x
+      json { "n": {n}, "who": {who}, "token": {token} }
+    expect $.n is 2
+    expect $.who is "dev"
+`)
+	r := run(t, dir, "run")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "the environment variable TOKEN of `token` is not set")
+	assert.Contains(t, r.err, "1 error; nothing was sent")
+	t.Setenv("TOKEN", "sesame-42")
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"--let", "n=2"}, 0, "s dev"},
+		{[]string{"--let", "n=[1]"}, 1, "$.n expected 2, found [1]"},
+		{[]string{"--let", "n=two"}, 1, "--let n=two"},
+		{[]string{"--let", "n=2", "--env", "ci"}, 1, "s ci"},
+		{[]string{"--let", "n=2", "--let", "who=dev", "--env", "ci"}, 0, "s dev"},
+		{[]string{"--let", "token=x"}, 2, "bind it as a secret"},
+		{[]string{"--let", "turn=1"}, 2, "is not bound from outside"},
+		{[]string{"--let", "n"}, 2, "does not bind a name"},
+		{[]string{"--env", "cj"}, 2, "did you mean ci?"},
+	} {
+		r := run(t, dir, append([]string{"run"}, c.args...)...)
+		assert.Equal(t, c.code, r.code, "%v\n%s%s", c.args, r.out, r.err)
+		assert.Contains(t, r.out+r.err, c.says)
+		assert.NotContains(t, r.out+r.err, "`who` is never bound")
+	}
+	t.Setenv("USUALPATH_ENV", "ci")
+	assert.Contains(t, run(t, dir, "run", "--let", "n=2").out, "s ci")
+	t.Setenv("USUALPATH_ENV", "")
+	dir = folder(t, "project.upath", "project p\nenvironment dev\n  let who = \"dev\"\nenvironment ci\n  let who = \"ci\"\n", "a.upath", "base "+base+"\nscenario \"s\"\n  step \"t\"\n    send GET /{who}\n    expect status 200\n")
+	assert.Contains(t, run(t, dir, "lint").out+run(t, dir, "lint").err, "choose one: --env dev, --env ci")
+}
