@@ -3,9 +3,13 @@ package tests
 import (
 	"io"
 	"net/http"
+	"os"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // Values come from the command line, from environments and from the shell.
@@ -53,4 +57,28 @@ scenario "s {who}"
 	t.Setenv("USUALPATH_ENV", "")
 	dir = folder(t, "project.upath", "project p\nenvironment dev\n  let who = \"dev\"\nenvironment ci\n  let who = \"ci\"\n", "a.upath", "base "+base+"\nscenario \"s\"\n  step \"t\"\n    send GET /{who}\n    expect status 200\n")
 	assert.Contains(t, run(t, dir, "lint").out+run(t, dir, "lint").err, "choose one: --env dev, --env ci")
+}
+
+// FILE:LINE runs what stands at a line: a scenario, with what is done afterwards,
+// a resource, or the checks that go by one of its lines.
+func TestWhatStandsAtALine(t *testing.T) {
+	text, err := os.ReadFile("../examples/boats.upath")
+	require.NoError(t, err)
+	line := func(of string) string {
+		before, _, found := strings.Cut(string(text), of)
+		require.True(t, found, of)
+		return strconv.Itoa(strings.Count(before, "\n") + 1)
+	}
+	base := gullPoint(t)
+	for of, says := range map[string]string{
+		"scenario \"a boat's": "1 scenario: 1 held", "send PATCH /boats/{boat}": "1 scenario: 1 held", "leave nothing behind": "1 scenario: 1 held", "let heron": "nothing that runs stands at that line",
+		"resource boats": " checks of 1 resource: ", "  unique     name": " checks of 1 resource: ", "  paging ": " checks of 1 resource: ",
+	} {
+		r := run(t, "../examples", "run", "boats.upath:"+line(of), "--base", base)
+		assert.Contains(t, r.out+r.err, says, of)
+	}
+	all := run(t, "../examples", "run", "boats.upath:"+line("resource boats"), "--base", base, "-q").out
+	some := run(t, "../examples", "run", "boats.upath:"+line("  unique     name"), "--base", base).out
+	assert.NotEqual(t, all, some)
+	assert.NotContains(t, some, "stays  ")
 }

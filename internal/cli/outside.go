@@ -3,6 +3,9 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 
 	"usualpath/internal/core/project"
@@ -48,4 +51,29 @@ func notSecret(p *project.Project) error {
 		}
 	}
 	return nil
+}
+
+// atLines takes the lines off arguments that are FILE:LINE: the files, and the
+// lines by absolute path. What is a file as it stands is no such argument.
+func atLines(args []string) ([]string, map[string][]int) {
+	var files []string
+	lines := map[string][]int{}
+	for _, arg := range args {
+		file, digits := arg, ""
+		if i := strings.LastIndexByte(arg, ':'); i > 0 {
+			file, digits = arg[:i], arg[i+1:]
+		}
+		n, err := strconv.Atoi(digits)
+		if _, there := os.Stat(arg); there == nil || err != nil || n < 1 || strings.Trim(digits, "0123456789") != "" {
+			files = append(files, arg)
+			continue
+		}
+		if abs, err := filepath.Abs(file); err == nil {
+			lines[abs] = append(lines[abs], n)
+		}
+		if !slices.Contains(files, file) {
+			files = append(files, file)
+		}
+	}
+	return files, lines
 }

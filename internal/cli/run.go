@@ -28,6 +28,7 @@ import (
 type runFlags struct {
 	env, base, timeout, maxBody string
 	let                         []string
+	lines                       map[string][]int
 	only, tags, skipTags        []string
 	stopEarly, verbose, quiet   bool
 	accept                      bool
@@ -73,11 +74,12 @@ func (a *app) run() *cobra.Command {
 	c := &cobra.Command{
 		Use: "run [PATH…]", Short: "Run scenarios",
 		Long: `Runs the scenarios of files, and of all .upath files below folders (default: this
-folder). Every file is read and checked first: with a mistake in one of them,
+folder); FILE:LINE runs what stands at a line. Every file is read and checked first: with a mistake in one of them,
 nothing is sent at all.`,
 		Example: `  usualpath run
   usualpath run boats.upath --base http://127.0.0.1:4710
   usualpath run . --tag smoke --only "absent" -v
+  usualpath run boats.upath:12
   usualpath run boats.upath --check lifecycle/deleted-is-gone
   usualpath run . --against openapi.yaml
   usualpath run --watch`,
@@ -100,6 +102,7 @@ nothing is sent at all.`,
 			if err != nil {
 				return err
 			}
+			args, f.lines = atLines(args)
 			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let})
 			if err := notSecret(p); err != nil {
 				return err
@@ -293,7 +296,7 @@ func checkNames(f *runFlags) error {
 }
 
 func (f *runFlags) options() (*engine.Options, error) {
-	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families},
+	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families, Lines: f.lines},
 		StopEarly: f.stopEarly, ReadOnly: f.readOnly, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
 	if err := checkBase(f.base); err != nil {
 		return nil, err

@@ -138,6 +138,9 @@ func (c *Config) ready() (unaddressed bool, err error) {
 	}
 	if engine.Plan(p, c.Engine) == 0 {
 		n := len(p.Scenarios())
+		if len(c.Engine.Select.Lines) > 0 {
+			return false, usage("no scenario is chosen", "nothing that runs stands at that line")
+		}
 		return false, usage("no scenario is chosen", fmt.Sprintf("--only, --tag and --skip-tag leave none of %d", n))
 	}
 	return unaddressed, nil

@@ -79,10 +79,12 @@ func NewSeed() uint64 {
 }
 
 type environment struct {
-	o       Options
-	p       *project.Project
-	client  *exchange.Client
-	mask    *masker
+	o      Options
+	p      *project.Project
+	client *exchange.Client
+	mask   *masker
+	// short are the secrets of which it was told that they are short.
+	short   map[string]bool
 	allowed []string
 	outer   context.Context
 
@@ -133,7 +135,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: hide, blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -6,6 +6,7 @@ import (
 	"net/http/cookiejar"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
@@ -353,6 +354,20 @@ func (s *flow) getenv(name string) (string, bool) {
 	return s.env.o.Getenv(name)
 }
 
+// tellShort says once a run that a secret is short.
+func (s *flow) tellShort(name, text string) {
+	if utf8.RuneCountInString(text) >= mask.Free {
+		return
+	}
+	s.env.mu.Lock()
+	told := s.env.short[name]
+	s.env.short[name] = true
+	s.env.mu.Unlock()
+	if !told {
+		s.late = append(s.late, &event.Notice{Text: fmt.Sprintf("the secret `%s` has fewer than %d characters: it is hidden only where it stands by itself", name, mask.Free)})
+	}
+}
+
 func (s *flow) secret(b *syntax.Secret, f *project.File) error {
 	text := ""
 	if b.File != nil {
@@ -371,6 +386,7 @@ func (s *flow) secret(b *syntax.Secret, f *project.File) error {
 	if !s.env.mask.Add(text) {
 		return fmt.Errorf("secret `%s` has fewer than %d characters, and cannot be hidden", b.Name, mask.Shortest)
 	}
+	s.tellShort(b.Name, text)
 	s.names.Bind(b.Name, value.NewString(text))
 	return nil
 }

@@ -19,6 +19,9 @@ type Selection struct {
 	Tags, SkipTags []string
 	// Checks and Families choose derived checks, by id and by family.
 	Checks, Families []string
+	// Lines choose what stands at a line of a file, by absolute path; files that are
+	// not in it are chosen as a whole.
+	Lines map[string][]int
 	// Shard runs the I-th of N parts of the suite; zero for all of it. Weights
 	// are how long scenarios took before, by file and title.
 	Shard   Shard
@@ -71,6 +74,12 @@ func chosen(s *project.Scenario, o Options) bool {
 	}
 	if len(o.Select.Tags) > 0 && !has(o.Select.Tags) || has(o.Select.SkipTags) {
 		return false
+	}
+	if lines, listed := o.Select.Lines[s.File.Path]; listed && !slices.ContainsFunc(lines, s.StandsAt) {
+		// The probe says why the others cannot run.
+		if s.Check == nil || s.Check.ID != Probe || !slices.ContainsFunc(lines, s.Of) {
+			return false
+		}
 	}
 	if len(o.Select.Checks)+len(o.Select.Families) > 0 {
 		if s.Check == nil {

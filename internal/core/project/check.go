@@ -6,7 +6,9 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/schema"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/source"
@@ -673,7 +675,13 @@ func (p *loader) secretFile(f *File, s *syntax.Secret) {
 		return
 	}
 	name, _ := s.File.Template.Plain()
-	if _, err := p.ReadFile(f, name); err != nil && !os.IsNotExist(err) {
+	data, err := p.ReadFile(f, name)
+	switch n := utf8.RuneCountInString(strings.TrimRight(string(data), "\r\n")); {
+	case err != nil && !os.IsNotExist(err):
 		p.say(f, s.File.Span, "the secret cannot be read: "+err.Error(), "the name is relative to this file")
+	case err == nil && n < mask.Shortest:
+		p.say(f, s.File.Span, fmt.Sprintf("this secret has fewer than %d characters, and cannot be hidden", mask.Shortest), "give the service a longer one, or bind it with `let`")
+	case err == nil && n < mask.Free:
+		p.warn(f, s.File.Span, fmt.Sprintf("this secret has fewer than %d characters: it is hidden only where it stands by itself", mask.Free), "give the service a longer one")
 	}
 }
