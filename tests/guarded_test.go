@@ -23,6 +23,14 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// plainOnly leaves a test out that is the same with the race detector: nothing in
+// it runs side by side.
+func plainOnly(t *testing.T) {
+	if os.Getenv("USUALPATH_RACE") != "" {
+		t.Skip("the same without the race detector is enough")
+	}
+}
+
 // No output shows a secret, however a service spells it.
 func TestNoOutputShowsASecret(t *testing.T) {
 	const token = "Møwe \"Auk\" & 9/%41"
@@ -84,6 +92,7 @@ scenario "for {token}"
 }
 
 func TestWhatTryFilesHoldsNoCredential(t *testing.T) {
+	plainOnly(t)
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		_, _ = io.Copy(w, r.Body)
@@ -102,6 +111,7 @@ func TestWhatTryFilesHoldsNoCredential(t *testing.T) {
 
 // What could take for ever ends with a word about its limit.
 func TestWhatTakesTooLongEnds(t *testing.T) {
+	plainOnly(t)
 	wide, _ := json.Marshal(make([]int, 20_000))
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
@@ -149,6 +159,7 @@ func TestWhatTakesTooLongEnds(t *testing.T) {
 
 // Only files with an end are read, and only those of the project.
 func TestFilesThatAreNone(t *testing.T) {
+	plainOnly(t)
 	if runtime.GOOS == "windows" {
 		t.Skip("there are no such files")
 	}
@@ -186,6 +197,7 @@ func TestFilesThatAreNone(t *testing.T) {
 }
 
 func TestNamesOfThisMachine(t *testing.T) {
+	plainOnly(t)
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(204) })
 	for _, host := range []string{"LOCALHOST", "localhost.", "127.0.0.1", "Localhost"} {
 		r := run(t, folder(t), "try", "GET", strings.Replace(base, "127.0.0.1", host, 1))

@@ -14,6 +14,7 @@ import (
 
 // Values come from the command line, from environments and from the shell.
 func TestValuesFromOutside(t *testing.T) {
+	plainOnly(t)
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		_, _ = io.Copy(w, r.Body)
@@ -62,6 +63,7 @@ scenario "s {who}"
 // FILE:LINE runs what stands at a line: a scenario, with what is done afterwards,
 // a resource, or the checks that go by one of its lines.
 func TestWhatStandsAtALine(t *testing.T) {
+	plainOnly(t)
 	text, err := os.ReadFile("../examples/boats.upath")
 	require.NoError(t, err)
 	line := func(of string) string {

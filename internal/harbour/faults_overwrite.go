@@ -169,7 +169,7 @@ func overwriteFaults() []Fault {
 				}
 			})
 		}()},
-		{Name: "put-wears-out", Says: "a boat that is replaced more than three times gets longer", Finds: drift, Also: []string{"race/replaces-together"}, middleware: func() middleware {
+		{Name: "put-wears-out", Says: "a boat that is replaced more than three times gets longer", Finds: drift, Also: []string{"race/reads-beside-replaces", "race/replaces-together"}, middleware: func() middleware {
 			var puts memory[int]
 			return after("PUT", "/boats/*", func(c *call, a *reply) {
 				n, _ := puts.swap(c.r.URL.Path, 0)
