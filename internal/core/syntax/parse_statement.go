@@ -94,7 +94,7 @@ func (p *parser) needTarget(form string) *Template {
 			name = "name"
 		}
 		p.fail(source.Span{Start: start, End: p.i}, "a name in a path is written in single braces", "write {"+name+"}; a brace of the path itself is %7B")
-		return t
+		return &Template{}
 	}
 	if first := t.Parts[0]; first.Expr == nil {
 		switch {
