@@ -201,7 +201,11 @@ func methodChecks() []Check {
 			Write: func(s *script) {
 				collection, _ := s.offered()
 				s.parent()
-				s.step("what the collection offers", send("OPTIONS", s.coll()), prefer("header Allow lists "+strings.Join(collection, ", ")+" when header Allow exists"))
+				lists := line{}
+				if len(collection) > 0 {
+					lists = prefer("header Allow lists " + strings.Join(collection, ", ") + " when header Allow exists")
+				}
+				s.step("what the collection offers", send("OPTIONS", s.coll()), lists)
 				for _, m := range []string{"PUT", "PATCH"} {
 					if !s.Disposable {
 						break

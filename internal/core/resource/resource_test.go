@@ -220,6 +220,7 @@ func FuzzExpand(f *testing.F) {
 	}
 	f.Add("resource r\n  under q\n  collection /q/{q.id}/r\n  make { \"a\": \"{turn}\" }\nresource q\n  collection /q\n  identity chosen \"x{turn}\" by $.k\n  make {}\n")
 	f.Add("resource r\n  collection /q\n  make { \"na\\nme\": \"{turn}\", \"k\\{x}\": 1, \"\": true, \"a'b\": \"x\" }\n  remake { \"k\\{x}\": 2, \"\": false }\n  amend { \"a'b\": \"y\" }\n  assigned id, \"at at\"\n  required \"na\\nme\", \"k\\{x}\"\n  unique \"na\\nme\"\n  filter \"a'b\" = x\n  total $['n n']\n")
+	f.Add("resource r\n  collection /q\n  disposable\n  remake { \"a\": 1 }\n  amend { \"b\": false }\n  supports read, replace, amend, delete\n")
 	dir := f.TempDir()
 	f.Fuzz(func(t *testing.T, text string) {
 		name := filepath.Join(dir, "r.upath")
