@@ -8,7 +8,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
+	"sync"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/santhosh-tekuri/jsonschema/v6/kind"
@@ -19,7 +19,11 @@ import (
 )
 
 // Schema is a compiled document.
-type Schema struct{ compiled *jsonschema.Schema }
+type Schema struct {
+	compiled *jsonschema.Schema
+	pace     *pace
+	one      sync.Mutex // the pace is that of one value at a time
+}
 
 // closed refuses to load anything, so that no reference reaches out.
 type closed struct{}
@@ -34,9 +38,25 @@ func Compile(name, text string) (*Schema, error) {
 	if err != nil {
 		return nil, err
 	}
+	// What is wrong with a document is told best without the pace in it.
+	if _, err := compile(name, v, nil); err != nil {
+		return nil, err
+	}
+	steps := &pace{}
+	s, err := compile(name, v, steps)
+	if err != nil {
+		return nil, err
+	}
+	return &Schema{compiled: s, pace: steps}, nil
+}
+
+func compile(name string, v *value.Value, steps *pace) (*jsonschema.Schema, error) {
 	c := jsonschema.NewCompiler()
 	c.UseLoader(closed{})
 	c.AssertFormat()
+	if steps != nil {
+		steps.join(c)
+	}
 	url := "file:///" + name
 	if err := c.AddResource(url, plain(v)); err != nil {
 		return nil, tidy(err)
@@ -45,7 +65,7 @@ func Compile(name, text string) (*Schema, error) {
 	if err != nil {
 		return nil, tidy(err)
 	}
-	return &Schema{s}, nil
+	return s, nil
 }
 
 func tidy(err error) error {
@@ -78,24 +98,22 @@ func plain(v *value.Value) any {
 	return nil
 }
 
-// Patience bounds how long a value is held against a schema: one that branches
-// again and again could take for ever.
-const Patience = 3 * time.Second
-
 // Check gives the places at which a value does not fit, as lines for people,
 // sorted; none when it fits. It is an error when that cannot be told within
-// Patience, or the context has ended.
-func (s *Schema) Check(ctx context.Context, v *value.Value) ([]string, error) {
-	done := make(chan []string, 1)
-	go func() { done <- s.check(v) }()
-	select {
-	case found := <-done:
-		return found, nil
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	case <-time.After(Patience):
-		return nil, fmt.Errorf("it takes more than %s to hold the body against this schema, which is the limit; it branches too often", Patience)
-	}
+// Patience, or the context has ended. Values wait for each other.
+func (s *Schema) Check(ctx context.Context, v *value.Value) (found []string, err error) {
+	s.one.Lock()
+	defer s.one.Unlock()
+	s.pace.begin(ctx)
+	defer func() {
+		if p := recover(); p != nil {
+			if p != any(errTooLong) {
+				panic(p)
+			}
+			found, err = nil, errTooLong
+		}
+	}()
+	return s.check(v), nil
 }
 
 func (s *Schema) check(v *value.Value) []string {
