@@ -125,12 +125,6 @@ func absenceChecks() []Check {
 				},
 			})
 	}
-	known := func(r *Resource) string {
-		if r.creates() || r.Supports("list") {
-			return ""
-		}
-		return "no identity is known to start from"
-	}
 	return slices.Concat(both, orphanChecks(), []Check{
 		{
 			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
@@ -305,4 +299,12 @@ func leavesNothing(r *Resource) string {
 		return ""
 	}
 	return "a deleted item keeps a state"
+}
+
+// known tells why no identity is there to begin with.
+func known(r *Resource) string {
+	if r.creates() || r.Supports("list") {
+		return ""
+	}
+	return "no identity is known to start from"
 }

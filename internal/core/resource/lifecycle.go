@@ -488,10 +488,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "paging-covers", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: "list", Source: "RFC 9110 §9.3.1",
-			Without: needs(makes, listed, func(r *Resource) string {
-				if p := r.Paging; p == nil || len(p.Names) != 2 {
-					return "no paging is declared whose pages can be asked for"
-				}
+			Without: needs(makes, listed, pages, func(r *Resource) string {
 				if r.filtersOne() {
 					return "the filter selects one item only"
 				}

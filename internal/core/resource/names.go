@@ -10,16 +10,21 @@ var builtIn = []string{"constructor", "__proto__", "prototype", "toString", "has
 
 // oddNames are what a name may end with, beside letters and digits. None holds
 // a slash, which some servers decode.
-var oddNames = []struct{ what, text string }{
-	{"a name with a dot", ".b"}, {"a name with a blank", " b"}, {"a name with a plus sign", "+b"}, {"a name with a percent sign", "%b"},
-	{"a name with a letter beyond ASCII", "é"}, {"a name with a semicolon", ";b"},
+var oddNames = []struct {
+	what, text string
+	// first marks an end that may be read as a format or a parameter of the
+	// name before it (RFC 3986 §3.3).
+	first bool
+}{
+	{"a name with a dot", ".b", true}, {"a name with a blank", " b", false}, {"a name with a plus sign", "+b", false}, {"a name with a percent sign", "%b", false},
+	{"a name with a letter beyond ASCII", "é", false}, {"a name with a semicolon", ";b", true},
 }
 
 // nameTried is a name that is tried, beside that of the first item.
 type nameTried struct {
 	what, name string
-	// folded marks one that a service without case may take for the first.
-	folded bool
+	// first marks one that a service may take for the name of the first item.
+	first bool
 }
 
 // kept tells of names whether the service keeps items under them, each by
@@ -38,7 +43,7 @@ func (s *script) kept(list []nameTried) {
 			itself = expect(id + " is {" + place + "} when status 2xx")
 		}
 		found := itself
-		if n.folded {
+		if n.first {
 			found = line{}
 		}
 		s.step(look, differs, send("GET", s.at(place)), expect("status not 5xx"), found)
@@ -70,17 +75,11 @@ func (s *script) kept(list []nameTried) {
 
 func nameChecks() []Check {
 	const identity, notFound = "RFC 3986 §6.2.2", "RFC 9110 §15.5.5"
-	known := func(r *Resource) string {
-		if r.creates() || r.Supports("list") {
-			return ""
-		}
-		return "no identity is known to start from"
-	}
-	// ask reads under names that nobody has.
-	ask := func(s *script, list []nameTried) {
+	// ask reads under names that nobody has: pairs of what and name.
+	ask := func(s *script, list ...[2]string) {
 		s.parent()
 		for _, n := range list {
-			s.step("ask for "+n.what, send("GET", strings.ReplaceAll(s.parented(s.Item), "{id}", n.name)), expect("status 4xx"))
+			s.step("ask for "+n[0], send("GET", strings.ReplaceAll(s.parented(s.Item), "{id}", n[1])), expect("status 4xx"))
 		}
 	}
 	return []Check{
@@ -104,7 +103,7 @@ func nameChecks() []Check {
 			Write: func(s *script) {
 				var list []nameTried
 				for _, odd := range oddNames {
-					list = append(list, nameTried{odd.what, inQuotes("{id}" + odd.text), false})
+					list = append(list, nameTried{odd.what, inQuotes("{id}" + odd.text), odd.first})
 				}
 				s.kept(list)
 			},
@@ -132,7 +131,7 @@ func nameChecks() []Check {
 			Cause:  "the name goes to a file system or a column as it is",
 			Mend:   "bound names, and answer 404 or 414",
 			Write: func(s *script) {
-				ask(s, []nameTried{{"a name of 300 letters", `{repeat("n", 300)}`, false}, {"a name of 4,000 letters", `{repeat("n", 4000)}`, false}})
+				ask(s, [2]string{"a name of 300 letters", `{repeat("n", 300)}`}, [2]string{"a name of 4,000 letters", `{repeat("n", 4000)}`})
 			},
 		},
 		{
@@ -141,7 +140,7 @@ func nameChecks() []Check {
 			Cause:  "decoding fails where nobody looks",
 			Mend:   "answer 400 when the path cannot be decoded",
 			Write: func(s *script) {
-				ask(s, []nameTried{{"a percent sign alone", "no-such%", false}, {"letters in place of digits", "no-such%zz", false}, {"half a character", "no-such%C3", false}, {"an overlong encoding", "no-such%C0%AE", false}})
+				ask(s, [2]string{"a percent sign alone", "no-such%"}, [2]string{"letters in place of digits", "no-such%zz"}, [2]string{"half a character", "no-such%C3"}, [2]string{"an overlong encoding", "no-such%C0%AE"})
 			},
 		},
 	}

@@ -1,6 +1,7 @@
 package resource
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -23,39 +24,62 @@ func (r *Resource) emptied(f Field) []string {
 	return slices.DeleteFunc(out, func(text string) bool { return text == f.Text })
 }
 
-// hasEmptied tells why an example has no member that can be emptied.
-func (r *Resource) hasEmptied(e *Example) string {
-	if e != nil && e.json() && slices.ContainsFunc(e.Fields, func(f Field) bool { return r.readsAsSent(f.Name) && len(r.emptied(f)) > 0 }) {
-		return ""
+// differing are the members to which an example gives another value than `make`
+// does.
+func (r *Resource) differing(e *Example) []Field {
+	var out []Field
+	if r.Make == nil || e == nil || !e.json() {
+		return nil
 	}
-	return "the example has no member that can be zero, empty or false"
+	for _, f := range e.Fields {
+		if was := r.Make.field(f.Name); was != nil && was.Text != f.Text && r.readsAsSent(f.Name) {
+			out = append(out, f)
+		}
+	}
+	return out
 }
 
-// emptiedBy writes each member of an example with a value that is easily taken
-// for none. Where the write says that it was done, the value before is gone:
-// what is read may be what was sent, or nothing, or a default.
-func (s *script) emptiedBy(e *Example, before string, write func(title, member, text string) string) {
-	for _, f := range e.Fields {
-		if !s.readsAsSent(f.Name) {
-			continue
+// beforeAmend are the members of `make` that `amend` changes.
+func (r *Resource) beforeAmend() []Field {
+	var out []Field
+	for _, f := range r.differing(r.Amend) {
+		out = append(out, *r.Make.field(f.Name))
+	}
+	return out
+}
+
+// besideAmend are the members that `remake` changes, and `amend` does not name.
+func (r *Resource) besideAmend() []Field {
+	return slices.DeleteFunc(r.differing(r.Remake), func(f Field) bool { return r.Amend != nil && r.Amend.field(f.Name) != nil })
+}
+
+func hasEmptied(of func(*Resource) []Field) func(*Resource) string {
+	return func(r *Resource) string {
+		if slices.ContainsFunc(of(r), func(f Field) bool { return len(r.emptied(f)) > 0 }) {
+			return ""
 		}
-		for _, text := range s.emptied(f) {
-			title := write(text+" for "+f.Name, f.Name, text)
-			s.readBack("read "+f.Name+" after "+text, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.subject()+" is { "+quoted(f.Name)+"?: not "+memberOf(before, f.Name)+", ... }"))
-		}
+		return "no member that the examples change can be zero, empty or false"
+	}
+}
+
+// emptiedBy writes a member, which was changed to a value, with others that are
+// easily taken for none. Where the write says that it was done, the value before
+// is gone: what is read may be what was sent, or nothing, or a default. A member
+// that a service does not change is its own affair.
+func (s *script) emptiedBy(f Field, before string, changes line, write func(title, member, text string, lines ...line)) {
+	for _, text := range s.emptied(f) {
+		title := text + " for " + f.Name
+		write(title, f.Name, text, changes, expect("status not 5xx"))
+		s.readBack("read it after "+title, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.subject()+" is { "+quoted(f.Name)+"?: not "+before+", ... }"))
 	}
 }
 
 // secondChange is a member that can be amended beside those of `amend`, with
 // another value than `make` gives it; nil for none.
 func (r *Resource) secondChange() *Field {
-	if r.Remake == nil || r.Amend == nil || r.Make == nil {
-		return nil
-	}
-	for i, f := range r.Remake.Fields {
-		was := r.Make.field(f.Name)
-		if was != nil && was.Text != f.Text && r.Amend.field(f.Name) == nil && !slices.Contains(r.Unique, f.Name) && r.readsAsSent(f.Name) {
-			return &r.Remake.Fields[i]
+	for _, f := range r.besideAmend() {
+		if r.Amend != nil && !slices.Contains(r.Unique, f.Name) {
+			return &f
 		}
 	}
 	return nil
@@ -66,6 +90,15 @@ func amendsTwo(r *Resource) string {
 		return ""
 	}
 	return "`remake` changes no member beside those of `amend`"
+}
+
+// amends amends one member to a value, which gets a name, and gives the condition
+// that it is changed: a service may refuse to, or keep it.
+func (s *script) amends(f Field, value string) line {
+	title := "amend " + f.Name
+	s.let(value, s.turned(f.Text, "turn"))
+	s.sets("amend", title, f.Name, "{"+value+"}", expect("status not 5xx"))
+	return s.took(f.Name, value, "{"+value+"}", title)
 }
 
 // both is what an item shows after the amend and the second one.
@@ -97,33 +130,38 @@ func overwriteChecks() []Check {
 	return []Check{
 		{
 			Name: "replace-empties", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Source: put,
-			Without: needs(makes, can("replace", "read"), written, func(r *Resource) string { return r.hasEmptied(r.Remake) }),
+			Without: needs(makes, can("replace", "read"), written, hasEmptied(func(r *Resource) []Field { return r.differing(r.Remake) })),
 			Proves:  "zero, no text and false are written over what was there, or refused",
 			Cause:   "values that count as false are handled as if they were not sent",
 			Mend:    "tell what is absent from what is zero, empty or false",
 			Write: func(s *script) {
 				s.make(1)
 				s.replaced("replace it", need("status 2xx"))
-				s.emptiedBy(s.Remake, "remade", func(title, member, text string) string {
-					title = "replace it with " + title
-					s.step(title, send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{member: &text}), "turn")), expect("status not 5xx"))
-					return title
-				})
+				for i, f := range s.differing(s.Remake) {
+					before := memberOf("remade", f.Name)
+					s.emptiedBy(f, before, s.took(f.Name, fmt.Sprintf("value_%d", i+1), before, "replace it"), func(title, member, text string, lines ...line) {
+						s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
+					})
+				}
 			},
 		},
 		{
 			Name: "amend-empties", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Source: patch,
-			Without: needs(makes, can("amend", "read"), written, mergePatch, func(r *Resource) string { return r.hasEmptied(r.Make) }),
+			Without: needs(makes, can("amend", "read"), written, mergePatch, hasEmptied(func(r *Resource) []Field { return append(r.beforeAmend(), r.besideAmend()...) })),
 			Proves:  "zero, no text and false in a merge patch are written over what was there, or refused",
 			Cause:   "values that count as false are handled as if they were not sent",
 			Mend:    "tell what is absent from what is zero, empty or false",
 			Write: func(s *script) {
 				s.make(1)
-				s.emptiedBy(s.Make, "made", func(title, member, text string) string {
-					title = "amend it with " + title
-					s.step(title, send("PATCH", s.at("id")), s.patch("{ "+quoted(member)+": "+text+" }"), expect("status not 5xx"))
-					return title
-				})
+				amend := func(title, member, text string, lines ...line) { s.sets("amend", title, member, text, lines...) }
+				// That these can be amended is said; of others it is seen.
+				for _, f := range s.beforeAmend() {
+					s.emptiedBy(f, memberOf("made", f.Name), line{}, amend)
+				}
+				for i, f := range s.besideAmend() {
+					value := fmt.Sprintf("value_%d", i+1)
+					s.emptiedBy(f, "{"+value+"}", s.amends(f, value), amend)
+				}
 			},
 		},
 		{
@@ -171,11 +209,9 @@ func overwriteChecks() []Check {
 			Mend:    "load the item as it is stored now, apply the patch, and store the result",
 			Write: func(s *script) {
 				s.make(1)
-				f := s.secondChange()
-				s.let("second", s.turned(f.Text, "turn"))
-				s.amended("amend it", need("status 2xx"))
-				s.sets("amend", "amend "+f.Name, f.Name, "{second}", need("status 2xx"))
-				s.settled("amend "+f.Name, "read it back", expect("status 200"), s.both())
+				changes := s.amends(*s.secondChange(), "second")
+				s.amended("amend it", changes, need("status 2xx"))
+				s.settled("amend it", "read it back", changes, expect("status 200"), s.both())
 			},
 		},
 		{

@@ -246,11 +246,15 @@ func later(k int) string {
 // turns makes {turn} known: two digits where the client names the item, so
 // that short names do; six elsewhere, so that earlier data does not matter.
 func (s *script) turns() {
-	lo, hi := 100_000, 899_999
-	if s.makesByName() {
-		lo, hi = 10, 85
+	s.let("turn", s.someTurn())
+}
+
+// someTurn is where the numbers of items that are made begin.
+func (r *Resource) someTurn() string {
+	if r.makesByName() {
+		return "{random_int(10, 85)}"
 	}
-	s.let("turn", fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
+	return "{random_int(100000, 899999)}"
 }
 
 // example is a body for item number k.
@@ -287,11 +291,7 @@ func (s *script) parentOf(p *Resource, as string) {
 	if as != p.Name {
 		one = "another of " + p.Name + ", " + as
 	}
-	lo, hi := 100_000, 899_999
-	if p.makesByName() {
-		lo, hi = 10, 85
-	}
-	s.let(turn, fmt.Sprintf("{random_int(%d, %d)}", lo, hi))
+	s.let(turn, p.someTurn())
 	body := bodyLine(p.Make, up.turned(p.Make.Text, turn))
 	at := strings.ReplaceAll(up.parented(p.Item), "{id}", "{"+id+"}")
 	kept := []line{p.keepID(id)}
