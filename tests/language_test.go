@@ -377,6 +377,21 @@ func TestSecretsAreNeverShown(t *testing.T) {
 		assert.NotContains(t, r.out+r.err, s)
 	}
 	assert.Contains(t, r.out, "•••")
+
+	// What each answer of several gives is hidden, too.
+	dir = folder(t, "a.upath", scenario(base, `  step "t"
+    send POST /sesame-{turn}
+    together 2
+    keep every secret all from $.path
+    expect status 200
+  step "u"
+    send POST {nth(all, 2)}
+    expect status 404
+`))
+	r = run(t, dir, "run", "-v")
+	assert.Equal(t, 1, r.code, r.out+r.err)
+	assert.NotContains(t, r.out+r.err, "sesame-")
+	assert.Contains(t, r.out, "•••")
 }
 
 func TestBaselines(t *testing.T) {

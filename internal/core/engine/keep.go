@@ -15,9 +15,14 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 	if k.Every {
 		all := value.NewArray()
 		for _, r := range at.replies {
-			if v, err := t.context(r, at).Keep(k); err == nil {
-				all.Items = append(all.Items, v)
+			v, err := t.context(r, at).Keep(k)
+			if err != nil {
+				continue
 			}
+			if !t.hidden(k, v) {
+				return
+			}
+			all.Items = append(all.Items, v)
 		}
 		t.in.names.Bind(k.Name, all)
 		return
@@ -31,11 +36,9 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 	}
 	v, err := t.context(from, at).Keep(k)
 	if err == nil {
-		if k.Secret && !t.env.mask.Add(v.Plain()) {
-			t.lacking(fmt.Errorf("what is kept as the secret `%s` has fewer than %d characters, and cannot be hidden", k.Name, mask.Shortest))
-			return
+		if t.hidden(k, v) {
+			t.in.names.Bind(k.Name, v)
 		}
-		t.in.names.Bind(k.Name, v)
 		return
 	}
 	if k.IfThere {
@@ -52,6 +55,16 @@ func (t *step) keep(st *syntax.Statement, k *syntax.Keep, at *attempt) {
 		f.Look = "say where the answer to a create shows the identity: identity $.id in create $.path, or in create header NAME"
 	}
 	t.miss(f)
+}
+
+// hidden masks a value that is kept as a secret; where it cannot be masked, the
+// step is at an end.
+func (t *step) hidden(k *syntax.Keep, v *value.Value) bool {
+	if !k.Secret || t.env.mask.Add(v.Plain()) {
+		return true
+	}
+	t.lacking(fmt.Errorf("what is kept as the secret `%s` has fewer than %d characters, and cannot be hidden", k.Name, mask.Shortest))
+	return false
 }
 
 // ofKeep is the verdict when nothing could be kept: blocked in a step that
