@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -62,15 +63,16 @@ func startService(ctx context.Context, p *project.Project, v View) (*service.Ser
 
 // keepLog copies the service's log to where it outlives the run.
 func keepLog(name string) (string, error) {
-	data, err := source.ReadFile(name)
+	from, err := source.Open(name)
 	if err != nil {
 		return "", err
 	}
+	defer from.Close()
 	to, err := os.CreateTemp("", "service-*.log")
 	if err != nil {
 		return "", err
 	}
-	_, err = to.Write(data)
+	_, err = io.Copy(to, from)
 	return to.Name(), errors.Join(err, to.Close())
 }
 
