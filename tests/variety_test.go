@@ -8,6 +8,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -24,6 +25,10 @@ type manners struct {
 	create, replace, remove, again, gone, refuse                                   int
 	location, etag                                                                 string
 	path                                                                           string
+	// once are members that no write changes, amended those that PATCH does not
+	// change; unique is whether kinds are.
+	once, amended []string
+	unique        bool
 }
 
 // moorings is a small service that is as good as the harbour, and different.
@@ -155,6 +160,10 @@ func (m *moorings) make(w http.ResponseWriter, body []byte) {
 	if item == nil {
 		return
 	}
+	if m.taken(item["kind"]) {
+		m.fail(w, 409, "this kind is taken")
+		return
+	}
 	id := uuid.NewString()
 	if m.texts {
 		id = fmt.Sprintf("buoy-%06d", rand.IntN(1_000_000))
@@ -171,10 +180,28 @@ func (m *moorings) make(w http.ResponseWriter, body []byte) {
 	m.show(w, m.create, item)
 }
 
+func (m *moorings) taken(kind any) bool {
+	for _, one := range m.items {
+		if m.unique && one["kind"] == kind {
+			return true
+		}
+	}
+	return false
+}
+
 func (m *moorings) write(w http.ResponseWriter, method string, body []byte, item map[string]any) {
 	in := m.read(w, body, method == "PUT")
 	if in == nil {
 		return
+	}
+	kept := slices.Clone(m.once)
+	if method == "PATCH" {
+		kept = append(kept, m.amended...)
+	}
+	for _, n := range kept {
+		if v, there := item[n]; there {
+			in[n] = v
+		}
 	}
 	if method == "PUT" {
 		for _, n := range []string{"kind", "depth", "note"} {
@@ -251,6 +278,8 @@ func TestLegalVarietyPasses(t *testing.T) {
 			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity header Location by $.ref\n  assigned ref, version\n"},
 		"strong tags, own words for success": {manners{texts: true, patch: true, options: true, moves: true, create: 200, replace: 200, remove: 200, again: 204, gone: 404, refuse: 400, etag: "", path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
+		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
+			example + "  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  unique kind\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			m := &moorings{manners: c.manners, items: map[string]map[string]any{}}

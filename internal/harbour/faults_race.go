@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"sync"
 	"sync/atomic"
 	"time"
 )
@@ -19,10 +20,14 @@ func raceFaults() []Fault {
 			Finds: []string{"race/creates-together"},
 			middleware: func() middleware {
 				var busy atomic.Int64
+				var order sync.Mutex
 				return on("POST", "/boats", func(c *call) {
+					// Who is first has the smallest id, whatever else runs: so two meet.
+					order.Lock()
 					n := busy.Add(1)
 					defer busy.Add(-1)
 					a := c.good()
+					order.Unlock()
 					time.Sleep(window)
 					if id := a.id(); n > 1 && a.status == http.StatusCreated {
 						c.h.store.writing.Lock()
