@@ -150,8 +150,11 @@ func TestWhatTakesTooLongEnds(t *testing.T) {
 		r := run(t, dir, "run", file+".upath")
 		assert.Equal(t, 5, r.code, r.out+r.err)
 		assert.Contains(t, r.out, says)
+		assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "--effort 10 allows ten times as much")
 		assert.Less(t, time.Since(start), 15*time.Second)
 	}
+	assert.Contains(t, run(t, dir, "run", "path.upath", "--effort", "2").out, "8,000,000 nodes")
+	assert.Equal(t, 2, run(t, dir, "run", "path.upath", "--effort", "0").code)
 	start := time.Now()
 	assert.Equal(t, 0, run(t, dir, "lint", "chain.upath").code)
 	assert.Less(t, time.Since(start), 10*time.Second)

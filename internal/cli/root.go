@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/source"
 	"usualpath/internal/report"
 )
@@ -127,7 +128,12 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 	}
 	root.PersistentFlags().StringVar(&a.color, "color", "auto", "colour: auto, always or never (NO_COLOR is honoured)")
 	root.PersistentFlags().BoolVar(&a.ascii, "ascii", false, "use ASCII characters only for marks and lines")
+	effort := root.PersistentFlags().Int("effort", 1, fmt.Sprintf("how many times the usual limits one path, schema or value may take, 1 to %d", bound.Most))
 	root.PersistentPreRunE = func(c *cobra.Command, _ []string) error {
+		if *effort < 1 || *effort > bound.Most {
+			return usage(fmt.Sprintf("--effort takes a number from 1 to %d, not %d", bound.Most, *effort), "")
+		}
+		bound.Widen(*effort)
 		switch a.color {
 		case "auto", "always", "never":
 			return temporary(c)

@@ -267,7 +267,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 
 func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	texts, err := XPath(c.until(), c.Reply, s.Name)
-	if errors.Is(err, errTooFar) {
+	if errors.Is(err, tooFar{}) {
 		return broken(err)
 	}
 	if err != nil {

@@ -2,16 +2,20 @@ package expect
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"github.com/antchfx/xpath"
+
+	"usualpath/internal/core/bound"
 )
 
-// patience bounds how long an XPath may go from node to node.
-const patience = 3 * time.Second
+// tooFar is an XPath that goes from node to node for longer than
+// bound.Patience.
+type tooFar struct{}
 
-var errTooFar = errors.New("this XPath takes more than 3s on this body, which is the limit; write a narrower one")
+func (tooFar) Error() string {
+	return "this XPath takes more than " + bound.Patience().String() + " on this body, which is the limit; write a narrower one (" + bound.Hint + ")"
+}
 
 // bounded is a navigator that ends when it has been under way for too long: the
 // library knows no bound.
@@ -28,16 +32,16 @@ type way struct {
 }
 
 func newBounded(ctx context.Context, n xpath.NodeNavigator) *bounded {
-	return &bounded{n, &way{until: time.Now().Add(patience), ctx: ctx}}
+	return &bounded{n, &way{until: time.Now().Add(bound.Patience()), ctx: ctx}}
 }
 
 // recoverTooFar turns the end of a bounded navigator into an error.
 func recoverTooFar(err *error) {
 	if p := recover(); p != nil {
-		if p != any(errTooFar) {
+		if p != any(tooFar{}) {
 			panic(p)
 		}
-		*err = errTooFar
+		*err = tooFar{}
 	}
 }
 
@@ -45,7 +49,7 @@ func (n *bounded) moved(is bool) bool {
 	n.way.moves++
 	if n.way.moves%256 == 0 && (time.Now().After(n.way.until) || n.way.ctx.Err() != nil) {
 		// The library has no other way out.
-		panic(errTooFar)
+		panic(tooFar{})
 	}
 	return is
 }

@@ -6,6 +6,7 @@ package jsonpath
 import (
 	"slices"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/value"
 )
 
@@ -44,21 +45,17 @@ func (n Node) Place() string {
 	return n.at.String()
 }
 
-// MostSteps bounds how many nodes a query looks at, those of its filters among
-// them.
-const MostSteps = 4_000_000
-
-// TooWide is a query that would look at more nodes than MostSteps on a value.
+// TooWide is a query that would look at more nodes of a value than bound.Nodes.
 type TooWide struct{ Path string }
 
 func (e *TooWide) Error() string {
-	return e.Path + " looks at more than 4,000,000 nodes of this body, which is the limit; write a narrower path"
+	return e.Path + " looks at more than " + bound.Millions(bound.Nodes()) + " nodes of this body, which is the limit; write a narrower path (" + bound.Hint + ")"
 }
 
 // Select is the nodelist of the query on a value, in the order of RFC 9535; a
 // *TooWide when that takes too much.
 func (q *Query) Select(root *value.Value) ([]Node, error) {
-	w := &evaluation{root: root, left: MostSteps}
+	w := &evaluation{root: root, left: bound.Nodes()}
 	nodes := w.walk([]Node{{Value: root}}, q.segments)
 	if w.left < 0 {
 		return nil, &TooWide{q.text}

@@ -2,17 +2,20 @@ package schema
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"usualpath/internal/core/bound"
 )
 
-// Patience bounds how long a value is held against a schema: one that branches
-// again and again could take for ever.
-const Patience = 3 * time.Second
+// tooLong is a value that is held against a schema for longer than
+// bound.Patience: one that branches again and again could take for ever.
+type tooLong struct{}
 
-var errTooLong = errors.New("it takes more than 3s to hold the body against this schema, which is the limit; it branches too often")
+func (tooLong) Error() string {
+	return "it takes more than " + bound.Patience().String() + " to hold the body against this schema, which is the limit; it branches too often (" + bound.Hint + ")"
+}
 
 // pace looks at the clock while a value is held against a schema. The library
 // has no bound of its own: a vocabulary without keywords is asked at each place
@@ -30,7 +33,7 @@ func (p *pace) join(c *jsonschema.Compiler) {
 }
 
 func (p *pace) begin(ctx context.Context) {
-	p.ctx, p.until, p.steps = ctx, time.Now().Add(Patience), 0
+	p.ctx, p.until, p.steps = ctx, time.Now().Add(bound.Patience()), 0
 }
 
 // Validate makes it a part of a compiled schema.
@@ -38,6 +41,6 @@ func (p *pace) Validate(*jsonschema.ValidatorContext, any) {
 	p.steps++
 	if p.ctx != nil && p.steps%256 == 0 && (time.Now().After(p.until) || p.ctx.Err() != nil) {
 		// The library has no other way out.
-		panic(errTooLong)
+		panic(tooLong{})
 	}
 }

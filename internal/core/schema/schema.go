@@ -100,17 +100,17 @@ func plain(v *value.Value) any {
 
 // Check gives the places at which a value does not fit, as lines for people,
 // sorted; none when it fits. It is an error when that cannot be told within
-// Patience, or the context has ended. Values wait for each other.
+// bound.Patience, or the context has ended. Values wait for each other.
 func (s *Schema) Check(ctx context.Context, v *value.Value) (found []string, err error) {
 	s.one.Lock()
 	defer s.one.Unlock()
 	s.pace.begin(ctx)
 	defer func() {
 		if p := recover(); p != nil {
-			if p != any(errTooLong) {
+			if p != any(tooLong{}) {
 				panic(p)
 			}
-			found, err = nil, errTooLong
+			found, err = nil, tooLong{}
 		}
 	}()
 	return s.check(v), nil

@@ -9,6 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -24,7 +25,6 @@ type function struct {
 
 const (
 	letters    = "abcdefghijklmnopqrstuvwxyz0123456789"
-	maxText    = 64 << 20
 	dateLayout = "2006-01-02"
 )
 
@@ -79,8 +79,8 @@ var functions = map[string]function{
 			return nil, err
 		}
 		text := a[0].Plain()
-		if n*len(text) > maxText {
-			return nil, fmt.Errorf("repeat() would make more than 64 MiB")
+		if n*len(text) > bound.Text() {
+			return nil, fmt.Errorf("repeat() would make more than %s, which is the limit (%s)", bound.MiB(bound.Text()), bound.Hint)
 		}
 		return value.NewString(strings.Repeat(text, n)), nil
 	}},
@@ -236,8 +236,8 @@ func twoInts(a []*value.Value) (int, int, error) {
 
 func size(v *value.Value) (int, error) {
 	n, ok := v.Int()
-	if !ok || n < 0 || n > maxText {
-		return 0, fmt.Errorf("expected a count from 0 to %d, found %s", maxText, value.Cut(v.String(), 40))
+	if !ok || n < 0 || n > bound.Text() {
+		return 0, fmt.Errorf("expected a count from 0 to %d, found %s", bound.Text(), value.Cut(v.String(), 40))
 	}
 	return n, nil
 }

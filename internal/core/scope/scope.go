@@ -3,7 +3,6 @@
 package scope
 
 import (
-	"errors"
 	"fmt"
 	"hash/fnv"
 	"io"
@@ -12,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -180,26 +180,25 @@ func (s *Scope) Text(t *syntax.Template) (string, error) {
 			return "", err
 		}
 		if v.Kind != value.String && tooMany(v) {
-			return "", errTooMany
+			return "", errTooMany()
 		}
 		text := v.Plain()
-		if b.Len()+len(text) > maxText {
-			return "", fmt.Errorf("{%s} makes a text of more than 64 MiB, which is the limit", p.Expr.Raw)
+		if b.Len()+len(text) > bound.Text() {
+			return "", fmt.Errorf("{%s} makes a text of more than %s, which is the limit (%s)", p.Expr.Raw, bound.MiB(bound.Text()), bound.Hint)
 		}
 		b.WriteString(text)
 	}
 	return b.String(), nil
 }
 
-// maxValues bounds how many values an array or object may hold in all: names
-// that hold each other would double with each line.
-const maxValues = 1_000_000
+func errTooMany() error {
+	return fmt.Errorf("this holds more than %s values, which is the limit (%s)", bound.Millions(bound.Values()), bound.Hint)
+}
 
-var errTooMany = errors.New("this holds more than 1,000,000 values, which is the limit")
-
-// tooMany tells whether a value holds more than maxValues.
+// tooMany tells whether a value holds more than bound.Values in all: names that
+// hold each other would double with each line.
 func tooMany(v *value.Value) bool {
-	left := maxValues
+	left := bound.Values()
 	var count func(*value.Value) bool
 	count = func(v *value.Value) bool {
 		left--
@@ -211,7 +210,7 @@ func tooMany(v *value.Value) bool {
 // within is a value that was put together, if it is not too much.
 func within(v *value.Value) (*value.Value, error) {
 	if tooMany(v) {
-		return nil, errTooMany
+		return nil, errTooMany()
 	}
 	return v, nil
 }
