@@ -165,8 +165,8 @@ func uses(s nameScope, name string) []syntax.NameAt {
 		case *syntax.Observe:
 			add(syntax.NameAt{Name: b.Name, Span: b.NameSpan})
 		case syntax.Claiming:
-			if s := b.Claimed().Subject; s.Kind == "observation" {
-				add(syntax.NameAt{Name: s.Name, Span: source.Span{Start: s.Span.Start, End: s.Span.Start + len(s.Name)}})
+			for _, o := range b.Claimed().Observations() {
+				add(o)
 			}
 		}
 	})

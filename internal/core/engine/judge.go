@@ -22,7 +22,7 @@ func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
 		Until:    t.in.ctx,
 		Reply:    reply,
 		Names:    t.in.names,
-		Step:     func(title string) *expect.Reply { return t.in.replies[title] },
+		Step:     t.in.answer,
 		ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
 		Baseline: t.baseline,
 		Effect:   at.effect,

@@ -33,7 +33,9 @@ func (t *step) observations(g *round) []string {
 		}
 		switch b := one.Claimed(); b.Subject.Kind {
 		case "observation":
-			add(b.Subject.Name)
+			for _, o := range b.Observations() {
+				add(o.Name)
+			}
 		case "state":
 			for _, n := range t.in.order {
 				// One whose path lacks a value is not there to be seen yet.

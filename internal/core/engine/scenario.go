@@ -35,9 +35,13 @@ type flow struct {
 	jar     *cookiejar.Jar
 	// replies are the answers of earlier steps, by title.
 	replies map[string]*expect.Reply
-	last    *expect.Reply
-	index   int
-	verdict event.Verdict
+	// repeats are those after `again`, in order, of the steps whose repeats a
+	// claim names; repeated are those steps, once they are known.
+	repeats  map[string][]*expect.Reply
+	repeated map[string]bool
+	last     *expect.Reply
+	index    int
+	verdict  event.Verdict
 	// why says why nothing, or not all, could be judged.
 	why string
 	// binders are the steps that bind a name, for messages about blocked ones.

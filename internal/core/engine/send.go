@@ -116,6 +116,9 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]
 	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
+	if at.role == event.Repeat {
+		t.in.repeatedBy(syntax.StepTitle(t.st), at.replies[0])
+	}
 	t.remember(at.replies)
 	for _, r := range at.replies {
 		t.learn(r)
@@ -131,6 +134,37 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		return
 	}
 	t.judge(at.round.claims, at)
+}
+
+// repeatedBy keeps an answer after `again` where a claim of the scenario asks for
+// such a one: of the others there may be many.
+func (f *flow) repeatedBy(title string, r *expect.Reply) {
+	if f.repeated == nil {
+		f.repeated, f.repeats = map[string]bool{}, map[string][]*expect.Reply{}
+		for _, st := range f.job.s.Steps {
+			for _, c := range st.Children {
+				if b, ok := c.Body.(syntax.Claiming); ok {
+					if s := b.Claimed().Predicate.Source; s != nil && s.Repeat != nil {
+						f.repeated[syntax.TitleText(s.Title)] = true
+					}
+				}
+			}
+		}
+	}
+	if f.repeated[title] {
+		f.repeats[title] = append(f.repeats[title], r)
+	}
+}
+
+// answer is the last answer of a step, or one of those after `again`.
+func (f *flow) answer(title string, repeat int) *expect.Reply {
+	switch list := f.repeats[title]; {
+	case repeat == 0:
+		return f.replies[title]
+	case repeat <= len(list):
+		return list[repeat-1]
+	}
+	return nil
 }
 
 // readOnly are the methods of a run that is read-only: those whose meaning is to

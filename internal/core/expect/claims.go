@@ -7,6 +7,7 @@ import (
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/shape"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -41,7 +42,7 @@ var onText = map[string]func(c *Context, a asked) Outcome{
 	},
 	"is":          ifThere(compared(func(a asked, want string) bool { return equalText(a.s, a.got, want) })),
 	"is not":      ifThere(compared(func(a asked, want string) bool { return !equalText(a.s, a.got, want) })),
-	"contains":    ifThere(compared(func(a asked, want string) bool { return strings.Contains(a.got, want) })),
+	"contains":    ifThere(all(compared(func(a asked, want string) bool { return strings.Contains(a.got, want) }))),
 	"starts with": ifThere(compared(func(a asked, want string) bool { return strings.HasPrefix(a.got, want) })),
 	"ends with":   ifThere(compared(func(a asked, want string) bool { return strings.HasSuffix(a.got, want) })),
 }
@@ -68,23 +69,26 @@ var onNodes = map[string]func(c *Context, p *syntax.Predicate, q *jsonpath.Query
 	"every":  (*Context).quantified,
 	"some":   (*Context).quantified,
 	"none":   (*Context).quantified,
+	"are":    (*Context).are,
 	"unique": onList(func(_ *Context, _ *syntax.Predicate, v *value.Value, at string) Outcome { return unique(v, at) }),
 	"sorted": onList((*Context).sorted),
 }
 
 // onValue are claims about the one value that a JSONPath selects.
 var onValue = map[string]func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome{
-	"is":          (*Context).is,
-	"is not":      (*Context).isNot,
-	"same as":     func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.same(p, v) },
-	"agrees with": func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.agrees(p, v) },
-	"<":           (*Context).ordered,
-	"<=":          (*Context).ordered,
-	">":           (*Context).ordered,
-	">=":          (*Context).ordered,
-	"between":     (*Context).between,
-	"before":      func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, -1) },
-	"after":       func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, 1) },
+	"is":            (*Context).is,
+	"is not":        (*Context).isNot,
+	"same as":       func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.same(p, v) },
+	"agrees with":   func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.agrees(p, v) },
+	"<":             (*Context).ordered,
+	"<=":            (*Context).ordered,
+	">":             (*Context).ordered,
+	">=":            (*Context).ordered,
+	"between":       (*Context).between,
+	"is within":     (*Context).near,
+	"is not within": (*Context).near,
+	"before":        func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, -1) },
+	"after":         func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome { return c.timed(p, v, at, 1) },
 }
 
 // timed compares two times as instants, or two dates as days (RFC 3339 §5.6).
@@ -93,18 +97,27 @@ func (c *Context) timed(p *syntax.Predicate, v *value.Value, at string, order in
 	if err != nil {
 		return broken(err)
 	}
-	for _, layout := range []string{time.RFC3339Nano, time.DateOnly} {
-		want, err := time.Parse(layout, bound.Plain())
-		if err != nil {
-			continue
-		}
-		got, err := time.Parse(layout, v.Plain())
-		if err != nil {
-			return miss("%s is %s, which cannot be compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
-		}
-		return verdict(got.Compare(want) == order, "%s is %s; compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
+	got, kind, err := shape.Compared(v, bound)
+	switch {
+	case err != nil:
+		return broken(err)
+	case !kind:
+		return miss("%s is %s, which cannot be compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
 	}
-	return broken(fmt.Errorf("%s is neither a time of RFC 3339 nor a date", value.Cut(bound.String(), 60)))
+	return verdict(got == order, "%s is %s; compared with %s", at, value.Cut(v.String(), 120), bound.Plain())
+}
+
+// near holds a value to a distance from another; what has none is neither near
+// nor far.
+func (c *Context) near(p *syntax.Predicate, v *value.Value, at string) Outcome {
+	near, kind, err := shape.Near(p.Within, v, c.Names)
+	switch {
+	case err != nil:
+		return broken(err)
+	case !kind:
+		return miss("%s is %s, which has no such distance to it", at, value.Cut(v.String(), 120))
+	}
+	return verdict(near == (p.Op == "is within"), "%s is %s", at, value.Cut(v.String(), 120))
 }
 
 // onContainer are claims that mean something else of an array or object than

@@ -1,6 +1,8 @@
 package expect
 
 import (
+	"slices"
+
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -14,6 +16,20 @@ func (c *Context) effects(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	if s.Kind == "state" {
 		names = c.Observed
 	}
+	// What is said of other observations in the same line.
+	of := map[string][]syntax.Effect{}
+	for _, e := range p.Effects {
+		if e.Of != "" && !slices.Contains(names, e.Of) {
+			names = append(names, e.Of)
+		}
+	}
+	for _, n := range names {
+		for _, e := range p.Effects {
+			if e.Of == n || e.Of == "" && (n == s.Name || s.Kind == "state") {
+				of[n] = append(of[n], e)
+			}
+		}
+	}
 	out := Outcome{Held: true}
 	for _, n := range names {
 		d, err := c.Effect(n)
@@ -23,7 +39,7 @@ func (c *Context) effects(s *syntax.Subject, p *syntax.Predicate) Outcome {
 		if d == nil {
 			continue
 		}
-		r, err := d.Judge(n, p.Effects, c.Names)
+		r, err := d.Judge(n, of[n], c.Names)
 		if err != nil {
 			return broken(err)
 		}

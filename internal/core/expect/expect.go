@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,8 +21,9 @@ type Context struct {
 	Until context.Context
 	Reply *Reply
 	Names *scope.Scope
-	// Step is the answer of an earlier step; nil when it has none.
-	Step func(title string) *Reply
+	// Step is the answer of an earlier step; nil when it has none. repeat is
+	// which of those after `again`, counted from 1, and 0 for the last answer.
+	Step func(title string, repeat int) *Reply
 	// ReadFile reads a file of the project.
 	ReadFile func(name string) ([]byte, error)
 	// Baseline is the saved answer to compare with; it gets the answer of now,
@@ -107,11 +109,10 @@ func StatusHolds(list []syntax.StatusClass, status int, names *scope.Scope) (boo
 			if err != nil {
 				return false, err
 			}
-			text := v.Plain()
-			if class, ok := strings.CutSuffix(text, "xx"); ok {
-				hit = strconv.Itoa(status/100) == class
+			if v.Kind == value.Array {
+				hit = slices.ContainsFunc(v.Items, func(one *value.Value) bool { return isStatus(one.Plain(), status) })
 			} else {
-				hit = strconv.Itoa(status) == text
+				hit = isStatus(v.Plain(), status)
 			}
 		}
 		if s.Not {
@@ -124,6 +125,14 @@ func StatusHolds(list []syntax.StatusClass, status int, names *scope.Scope) (boo
 		any = any || hit
 	}
 	return any || !plain, nil
+}
+
+// isStatus tells whether a text is this status, or its class.
+func isStatus(text string, status int) bool {
+	if class, ok := strings.CutSuffix(text, "xx"); ok {
+		return strconv.Itoa(status/100) == class
+	}
+	return strconv.Itoa(status) == text
 }
 
 func (c *Context) status(p *syntax.Predicate) Outcome {
@@ -148,7 +157,21 @@ func (c *Context) other(s *syntax.Source) (*Reply, Outcome) {
 	if err != nil {
 		return nil, broken(err)
 	}
-	r := c.Step(title)
+	n := 0
+	if s.Repeat != nil {
+		v, err := c.Names.Value(s.Repeat)
+		if err != nil {
+			return nil, broken(err)
+		}
+		var ok bool
+		if n, ok = v.Int(); !ok || n < 1 {
+			return nil, broken(fmt.Errorf("a repeat is a whole number from 1, not %s", value.Cut(v.String(), 40)))
+		}
+	}
+	r := c.Step(title, n)
+	if r == nil && n > 0 {
+		return nil, broken(&scope.Unbound{Name: fmt.Sprintf("the answer of repeat %d of %q", n, title)})
+	}
 	if r == nil {
 		return nil, broken(&scope.Unbound{Name: fmt.Sprintf("the answer of %q", title)})
 	}
@@ -160,7 +183,11 @@ func (c *Context) other(s *syntax.Source) (*Reply, Outcome) {
 
 func sourceText(s *syntax.Source) string {
 	if s.Title != nil {
-		return "step \"" + s.Title.Template.Raw + `"`
+		text := "step \"" + s.Title.Template.Raw + `"`
+		if s.Repeat != nil {
+			text += " repeat " + syntax.NodeText(s.Repeat)
+		}
+		return text
 	}
 	return s.Kind
 }

@@ -50,9 +50,11 @@ func subject(body string) *Context {
 	names.Bind("seven", value.NewInt(7))
 	names.Bind("name", value.NewString("Curlew"))
 	names.Bind("sent", value.NewObject())
+	names.Bind("fine", value.NewArray(value.NewInt(204), value.NewString("200")))
+	names.Bind("near", value.NewString("5m"))
 	earlier := map[string]*Reply{"read": reply(200, strings.Replace(boat, `"b", `, "", 1), "Content-Type", "application/json", "ETag", `"a1"`), "made": reply(201, boat, "Content-Type", "application/json"),
-		"text": reply(200, "plain", "Content-Type", "text/plain"), "other": reply(404, `{"title": "no"}`, "Content-Type", "application/problem+json")}
-	return &Context{Reply: r, Names: names, Step: func(t string) *Reply { return earlier[t] },
+		"text": reply(200, "plain", "Content-Type", "text/plain"), "read++": reply(200, boat, "Content-Type", "application/json"), "other": reply(404, `{"title": "no"}`, "Content-Type", "application/problem+json")}
+	return &Context{Reply: r, Names: names, Step: func(t string, n int) *Reply { return earlier[t+strings.Repeat("+", n)] },
 		ReadFile: func(n string) ([]byte, error) {
 			switch n {
 			case "boat.json":
@@ -80,6 +82,16 @@ func TestClaims(t *testing.T) {
 		{`status 201`, "200 OK"}, {`status 4xx`, "200 OK"}, {`status not 2xx`, "200 OK"}, {`status same as "made"`, "201"},
 
 		{`{seven} is 7`, ""}, {`{seven} is "x"`, "{seven} expected"}, {`{seven} exists`, ""}, {`{never} missing`, ""}, {`{never} exists`, "never"}, {`{seven} missing`, "7"}, {`{seven} > 6`, ""},
+
+		{`status {fine}`, ""}, {`status not {fine}`, "200 OK"}, {`status same as "read" repeat 2`, ""}, {`body same as "read" repeat 2`, ""}, {`$.tags same as $.tags of "read" repeat 2`, ""},
+
+		{`$.length_m is within 0.1 of 8.3`, ""}, {`$.length_m is within 0.1 of 8.1`, ""}, {`$.length_m is within 0.09999999999999999999 of 8.3`, "8.2"}, {`$.big is within 1 of 9007199254740992`, ""}, {`$.big is within 0 of 9007199254740992`, "9007199254740993"},
+		{`$.length_m is not within 0.1 of 8.3`, "8.2"}, {`$.length_m is not within 0.1 of 9`, ""}, {`$.name is within 1 of 2`, "no such distance"}, {`$.name is not within 1 of 2`, "no such distance"}, {`{seven} is within {seven} of 14`, ""},
+		{`$.sub.at is within 5m of "2031-05-17T10:34:59+02:00"`, ""}, {`$.sub.at is within {near} of "2031-05-17T08:35:00Z"`, ""}, {`$.sub.at is within 5m of "2031-05-17T08:35:00.001Z"`, "08:30"}, {`$.sub.at is within 1d of "2031-05-17"`, "no such distance"},
+		{`$.crew is array of { "n": integer within 1 of 2, ... }`, ""}, {`$.sub.at is datetime within 1h of "2031-05-17T08:00:00Z"`, ""}, {`$.length_m is number within 0.1 of 8`, "8.2"},
+		{`$.crew[*].n are [3, 1, 2]`, ""}, {`$.crew[*].n are any order [1, 2, 3]`, ""}, {`$.tags are ["a", "b", ...]`, ""}, {`$.nope are []`, "selects nothing"}, {`$.nope[*] are []`, ""}, {`$.crew[*].n are [3, 9, 2]`, "$.crew[1].n expected 9"}, {`$.crew[*].n are [3, 1]`, "$.crew[2].n is extra: 2"}, {`$.crew[*].n are [3, 1, 2, 4]`, "selects[3] is missing"}, {`$.id are [7]`, "not an array"},
+		{`$.name contains "Cur", "lew"`, ""}, {`$.name contains "Cur", "x"`, `it lacks "x"`}, {`$.tags contains "a", "c"`, ""}, {`$.tags contains "a", "z"`, `lacks "z"`}, {`$.name lacks "x", "Cur"`, "Cur"}, {`header Allow contains "GET", "DELETE"`, ""},
+		{`boats gains 1 and berths gains 1`, ""}, {`boats gains 1 and berths gains 1 and loses 0`, ""}, {`boats gains 1 and berths unchanged`, "berths: 1 gained"}, {`boats gains 1 and berths loses 1`, "berths"},
 
 		{`header ETag exists`, ""}, {`header X-None missing`, ""}, {`header Location is "/boats/{seven}"`, ""}, {`header location is not "/x"`, ""},
 		{`header Content-Type is "application/json"`, ""}, {`header Content-Type is "application/json; charset=UTF-8"`, ""},

@@ -72,6 +72,25 @@ func compared(holds func(a asked, want string) bool) func(c *Context, a asked) O
 	}
 }
 
+// all makes a claim about one value one about each of those that are written.
+func all(judge func(c *Context, a asked) Outcome) func(c *Context, a asked) Outcome {
+	return func(c *Context, a asked) Outcome {
+		values := a.p.Values
+		for _, v := range values {
+			one := *a.p
+			one.Values = []*syntax.Node{v}
+			a.p = &one
+			if out := judge(c, a); !out.Held {
+				if len(values) > 1 && out.Err == nil {
+					out.Found = append(out.Found[:1:1], "it lacks "+syntax.NodeText(v))
+				}
+				return out
+			}
+		}
+		return Outcome{Held: true}
+	}
+}
+
 // equalText compares; media types by type and by the parameters that were
 // written down (RFC 9110 §8.3.1).
 func equalText(s *syntax.Subject, got, want string) bool {

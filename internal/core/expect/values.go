@@ -202,15 +202,56 @@ func (c *Context) between(p *syntax.Predicate, v *value.Value, at string) Outcom
 }
 
 func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) Outcome {
-	want, err := c.Names.Value(p.Values[0])
+	for _, n := range p.Values {
+		want, err := c.Names.Value(n)
+		if err != nil {
+			return broken(err)
+		}
+		switch missing := []value.Difference(nil); {
+		case v.Kind == value.Object:
+			if missing = value.Uncovered(want, v); len(missing) > 0 {
+				return Outcome{Found: lines(missing)}
+			}
+		case !holds(v, want) && len(p.Values) > 1:
+			return miss("%s lacks %s: %s", at, value.Cut(want.String(), 60), value.Cut(v.String(), 160))
+		case !holds(v, want):
+			return miss("%s is %s", at, value.Cut(v.String(), 160))
+		}
+	}
+	return Outcome{Held: true}
+}
+
+// are holds what a path selects against a shape as one list: the elements of the
+// one array, or the values themselves.
+func (c *Context) are(p *syntax.Predicate, q *jsonpath.Query, nodes []jsonpath.Node) Outcome {
+	if q.Singular() {
+		if len(nodes) != 1 || nodes[0].Value.Kind != value.Array {
+			return onList(func(_ *Context, _ *syntax.Predicate, v *value.Value, at string) Outcome {
+				return miss("%s is not an array but %s", at, value.Cut(v.String(), 100))
+			})(c, p, q, nodes)
+		}
+		return c.is(p, nodes[0].Value, nodes[0].Place())
+	}
+	list := value.NewArray()
+	for _, n := range nodes {
+		list.Items = append(list.Items, n.Value)
+	}
+	r, err := shape.Match(p.Shape, list, c.Names)
 	if err != nil {
 		return broken(err)
 	}
-	if v.Kind == value.Object {
-		missing := value.Uncovered(want, v)
-		return Outcome{Held: len(missing) == 0, Found: lines(missing)}
+	found := lines(r.Mismatches)
+	for i, line := range found {
+		// Each is told at its own place.
+		n, rest := 0, ""
+		if _, err := fmt.Sscanf(line, "$[%d]", &n); err == nil && n < len(nodes) {
+			_, rest, _ = strings.Cut(line, "]")
+			found[i] = nodes[n].Place() + rest
+		} else {
+			found[i] = "what " + q.String() + " selects" + strings.TrimPrefix(line, "$")
+		}
 	}
-	return verdict(holds(v, want), "%s is %s", at, value.Cut(v.String(), 160))
+	return Outcome{Held: r.Held(), Found: found, Bound: r.Bound}
 }
 
 // lacksElement is the denial of holdsElement, for each of the values.

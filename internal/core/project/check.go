@@ -5,12 +5,14 @@ import (
 	"maps"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"usualpath/internal/core/mask"
 	"usualpath/internal/core/schema"
 	"usualpath/internal/core/scope"
+	"usualpath/internal/core/shape"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -179,12 +181,16 @@ type checker struct {
 	observed map[string]bool
 	steps    map[string]bool
 	allSteps []string
+	// now is the step that is looked at.
+	now string
+	// repeats is how often each step so far is sent again, -1 where a name says.
+	repeats map[string]int
 	// ofResource is set for the lines of a resource.
 	ofResource bool
 }
 
 func (p *loader) newChecker(f *File) *checker {
-	c := &checker{p: p, f: f, known: map[string]*binding{}, later: map[string]string{}, observed: map[string]bool{}, steps: map[string]bool{}}
+	c := &checker{p: p, f: f, known: map[string]*binding{}, later: map[string]string{}, observed: map[string]bool{}, steps: map[string]bool{}, repeats: map[string]int{}}
 	for _, l := range p.Layers(f) {
 		for _, st := range l.Statements {
 			for _, b := range syntax.Bindings(st) {
@@ -331,6 +337,7 @@ func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 
 // step checks a step; flat is the step and all below it.
 func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
+	c.now = syntax.StepTitle(st)
 	if d, ok := st.Body.(*syntax.Do); ok {
 		c.refs(st)
 		c.routineCall(st, d)
@@ -354,6 +361,7 @@ func (c *checker) step(st *syntax.Statement, flat []*syntax.Statement) {
 		c.bind(inner)
 	}
 	c.steps[syntax.StepTitle(st)] = true
+	c.repeats[syntax.StepTitle(st)] = repeatsOf(flat)
 }
 
 func (c *checker) bind(st *syntax.Statement) {
@@ -395,6 +403,12 @@ func (c *checker) refs(st *syntax.Statement) {
 			c.p.say(c.f, e.Span, message, hint)
 		case c.known[e.Name] != nil:
 			c.mark(e.Name)
+		case c.later[e.Name] != "" && c.later[e.Name] == c.now:
+			hint := "move the line that keeps it above this one"
+			if _, sends := st.Body.(syntax.Claiming); !sends {
+				hint = "keep it in a step before this one: the request goes out before there is an answer"
+			}
+			c.p.say(c.f, e.Span, fmt.Sprintf("`%s` is used above the line that binds it", e.Name), hint)
 		case c.later[e.Name] != "":
 			c.p.say(c.f, e.Span, fmt.Sprintf("`%s` is used before step %q binds it", e.Name, c.later[e.Name]),
 				"move that step up, or use another value here")
@@ -406,7 +420,13 @@ func (c *checker) refs(st *syntax.Statement) {
 				}
 				return
 			}
+			if c.p.maybeBound(c.f, e.Name, e.Span) {
+				return
+			}
 			hint := c.hint(e.Name)
+			if slices.Contains(scope.Functions(), e.Name) {
+				hint = "a function has brackets: {" + e.Name + "()}"
+			}
 			c.p.say(c.f, e.Span, "`"+e.Name+"` is never bound", hint)
 		}
 	})
@@ -514,24 +534,103 @@ func (c *checker) claims(st *syntax.Statement) {
 }
 
 func (c *checker) claim(claim syntax.Claim) {
+	c.times(claim)
 	if src := claim.Predicate.Source; src != nil && src.Kind == "step" && src.Title != nil {
 		c.stepKnown(src.Title)
+		c.repeatKnown(src)
 	}
-	if claim.Subject.Kind == "observation" && !c.observed[claim.Subject.Name] {
+	for _, o := range claim.Observations() {
+		if c.observed[o.Name] {
+			continue
+		}
 		var all []string
 		for o := range c.observed {
 			all = append(all, o)
 		}
 		slices.Sort(all)
-		hint := "declare it: observe " + claim.Subject.Name + " at /path by $.id"
-		if n := source.Nearest(claim.Subject.Name, all); n != "" {
+		hint := "declare it: observe " + o.Name + " at /path by $.id"
+		if n := source.Nearest(o.Name, all); n != "" {
 			hint = "did you mean " + n + "?"
 		}
-		c.p.say(c.f, claim.Subject.Span, "nothing called `"+claim.Subject.Name+"` is observed", hint)
+		c.p.say(c.f, o.Span, "nothing called `"+o.Name+"` is observed", hint)
 	}
 	if claim.Subject.Kind == "state" && len(c.observed) == 0 {
 		c.p.say(c.f, claim.Subject.Span, "nothing is observed, so there is no state to be unchanged", "declare it: observe boats at /boats by $.id")
 	}
+}
+
+// times reports an order of texts where an order of times is meant, and times
+// that are a number apart.
+func (c *checker) times(claim syntax.Claim) {
+	p := claim.Predicate
+	if b := p.Within; b != nil && b.Number != nil && b.Number.Kind == syntax.Number && timely(b.Of) {
+		c.p.say(c.f, b.Number.Span, "times are a duration apart, not a number", "say of what: "+b.Number.Text+"s, "+b.Number.Text+"m or "+b.Number.Text+"d")
+	}
+	form := map[string]string{"<": "before %s", "<=": "before %s", ">": "after %s", ">=": "after %s", "between": "two lines, after %s and before …"}[p.Op]
+	if form != "" && timely(p.Values[0]) {
+		c.p.say(c.f, p.Span, "`"+p.Op+"` compares these as texts, not as times", "write "+fmt.Sprintf(form, syntax.NodeText(p.Values[0])))
+	}
+}
+
+// timely tells whether a value is a time or date as it is written, or one of the
+// functions that give such.
+func timely(n *syntax.Node) bool {
+	called := func(e *syntax.Expr) bool {
+		return e != nil && e.Call && (e.Name == "now" || e.Name == "today" || e.Name == "in_days")
+	}
+	switch {
+	case n == nil:
+		return false
+	case n.Kind == syntax.Ref:
+		return called(n.Expr)
+	case n.Kind != syntax.String || len(n.Template.Parts) != 1:
+		return false
+	case called(n.Template.Parts[0].Expr):
+		return true
+	}
+	text := n.Template.Parts[0].Text
+	return shape.IsText("datetime", text) || shape.IsText("date", text)
+}
+
+// repeatKnown reports an answer after `again` that the step never has.
+func (c *checker) repeatKnown(s *syntax.Source) {
+	if s.Repeat == nil || s.Repeat.Kind != syntax.Number {
+		return
+	}
+	title, _ := s.Title.Template.Plain()
+	most, known := c.repeats[title]
+	if n, err := strconv.Atoi(s.Repeat.Text); err == nil && known && most >= 0 && n > most {
+		c.p.say(c.f, s.Span, fmt.Sprintf("step %q is repeated %s, so it has no repeat %d", title, times(most), n), "count what comes after `again` from 1")
+	}
+}
+
+func times(n int) string {
+	switch n {
+	case 0:
+		return "not at all"
+	case 1:
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
+}
+
+// repeatsOf is how often a step is sent again; -1 when a name says so.
+func repeatsOf(flat []*syntax.Statement) int {
+	all := 0
+	for _, st := range flat {
+		again, ok := st.Body.(*syntax.Again)
+		switch {
+		case !ok:
+		case again.Times == nil:
+			all++
+		case again.Times.Kind != syntax.Number:
+			return -1
+		default:
+			n, _ := strconv.Atoi(again.Times.Text)
+			all += n
+		}
+	}
+	return all
 }
 
 func (c *checker) stepKnown(n *syntax.Node) {

@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -443,6 +444,37 @@ func (p *loader) read(abs, shown string) *File {
 
 func (p *loader) say(f *File, at source.Span, message, hint string) {
 	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{File: f.Source, Span: at, Message: message, Hint: hint})
+}
+
+// mistaken tells whether a mistake has been told on the line of a place.
+func (p *loader) mistaken(f *File, at source.Span) bool {
+	line := f.Source.Position(at.Start).Line
+	return slices.ContainsFunc(p.Diagnostics, func(d source.Diagnostic) bool {
+		return d.Severity == source.Error && d.File == f.Source && f.Source.Position(d.Span.Start).Line == line
+	})
+}
+
+// maybeBound tells whether a line with a mistake would bind a name if it were
+// mended: then only that mistake is told.
+func (p *loader) maybeBound(f *File, name string, at source.Span) bool {
+	word := regexp.MustCompile(`\b` + regexp.QuoteMeta(name) + `\b`)
+	files := []*source.File{f.Source}
+	for _, l := range p.Layers(f) {
+		files = append(files, l.File.Source)
+	}
+	for _, d := range p.Diagnostics {
+		if d.Severity != source.Error || d.Whole || !slices.Contains(files, d.File) {
+			continue
+		}
+		line := d.File.Line(d.File.Position(d.Span.Start).Line)
+		first, _, _ := strings.Cut(strings.TrimSpace(line), " ")
+		switch {
+		case d.File == f.Source && f.Source.Position(d.Span.Start).Line == f.Source.Position(at.Start).Line:
+		case first == "use" || first == "for" || word.MatchString(line):
+			return true
+		}
+	}
+	return false
 }
 
 func (p *loader) warn(f *File, at source.Span, message, hint string) {

@@ -60,11 +60,13 @@ var functions = map[string]function{
 		}
 		return a[w.Rand.IntN(len(a))], nil
 	}},
-	"now": {0, 0, "now()", "the time, RFC 3339 in UTC", func(w *World, _ []*value.Value) (*value.Value, error) {
-		return value.NewString(w.Now().UTC().Format(time.RFC3339)), nil
+	"now": {0, 1, "now(-5m)", "the time, RFC 3339 in UTC, or so long before or after it", func(w *World, a []*value.Value) (*value.Value, error) {
+		by, err := offset(a)
+		return value.NewString(w.Now().UTC().Add(by).Format(time.RFC3339)), err
 	}},
-	"today": {0, 0, "today()", "the date in UTC", func(w *World, _ []*value.Value) (*value.Value, error) {
-		return value.NewString(w.Now().UTC().Format(dateLayout)), nil
+	"today": {0, 1, "today(3d)", "the date in UTC, or so many days before or after it", func(w *World, a []*value.Value) (*value.Value, error) {
+		by, err := offset(a)
+		return value.NewString(w.Now().UTC().Add(by).Format(dateLayout)), err
 	}},
 	"in_days": {1, 1, "in_days(3)", "the date this many days from today", func(w *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[0].Int()
@@ -190,8 +192,23 @@ func CheckCall(e *syntax.Expr) (message, form string) {
 	return "", ""
 }
 
+// offset is the duration, with or without a sign, that a call may be given.
+func offset(a []*value.Value) (time.Duration, error) {
+	if len(a) == 0 {
+		return 0, nil
+	}
+	text, minus := strings.CutPrefix(a[0].Plain(), "-")
+	by, err := syntax.ParseDuration(text)
+	if minus {
+		by = -by
+	}
+	return by, err
+}
+
 func arguments(f function) string {
 	switch {
+	case f.min == 0 && f.max == 1:
+		return "one argument or none"
 	case f.max < 0:
 		return "one argument or more"
 	case f.max == 0:

@@ -77,6 +77,15 @@ func (m *matcher) limits(n *syntax.Node, v *value.Value, at *value.Path) {
 	if l.Range != nil && !m.within(l.Range, v) {
 		m.expected(at, syntax.NodeText(n), v)
 	}
+	if l.Within != nil {
+		near, _, err := Near(l.Within, v, m.names)
+		if err != nil && m.err == nil {
+			m.err = err
+		}
+		if !near {
+			m.expected(at, syntax.NodeText(n), v)
+		}
+	}
 	if l.Length != nil {
 		if length, _ := v.Length(); !m.within(l.Length, value.NewInt(int64(length))) {
 			m.miss(at, "expected %s, found %d characters: %s", syntax.NodeText(n), length, value.Cut(v.String(), 100))

@@ -32,6 +32,9 @@ func NewFile(name, text string) *File {
 // Span is a range of byte offsets; End is not part of it.
 type Span struct{ Start, End int }
 
+// Text is what stands there.
+func (s Span) Text(in string) string { return in[s.Start:s.End] }
+
 // Position is a place for people: both numbers start at 1, columns count
 // characters, not bytes.
 type Position struct{ Line, Column int }

@@ -1,8 +1,10 @@
 package syntax
 
 import (
+	"cmp"
 	"math"
 	"slices"
+	"strings"
 )
 
 // The kinds of arguments.
@@ -15,6 +17,10 @@ var (
 
 	argBetween = argument{func(p *parser, _ Subject, pr *Predicate) {
 		pr.Values = p.needValues(1)
+		if !p.failed && (p.peek() == ',' || p.at("..")) {
+			p.failHere("expected `and`, found "+p.found(), "write between "+NodeText(pr.Values[0])+" and "+strings.TrimLeft(p.rest().Text(p.s), ",. "))
+			return
+		}
 		if !p.failed && p.needWord("and", "between 1 and 60") {
 			pr.Values = append(pr.Values, p.needValues(1)...)
 		}
@@ -24,12 +30,42 @@ var (
 		l.node(pr.Values[1])
 	}}
 
+	argValues = argument{func(p *parser, _ Subject, pr *Predicate) {
+		pr.Values = p.needValues(1)
+		for !p.failed {
+			mark := p.i
+			if p.spaces(); p.peek() != ',' {
+				p.i = mark
+				return
+			}
+			p.i++
+			pr.Values = append(pr.Values, p.needValues(1)...)
+		}
+	}, func(l *layout, pr *Predicate) {
+		for i, v := range pr.Values {
+			if i > 0 {
+				l.b.WriteByte(',')
+			}
+			l.node(v)
+		}
+	}}
+
+	argWithin = argument{func(p *parser, _ Subject, pr *Predicate) { pr.Within = p.within(true, true) }, func(l *layout, pr *Predicate) {
+		l.node(pr.Within.Number)
+		l.write(pr.Within.Duration.Raw, "of")
+		l.node(pr.Within.Of)
+	}}
+
 	argList = argument{func(p *parser, _ Subject, pr *Predicate) { pr.Values = p.listItems() }, func(l *layout, pr *Predicate) { l.list(pr.Values) }}
 
 	argPattern = argument{func(p *parser, _ Subject, pr *Predicate) {
 		p.spaces()
 		if p.peek() != '/' {
-			p.failHere("expected a regular expression, found "+p.found(), "write matches /^[A-F][0-9]+$/")
+			hint := "write matches /^[A-F][0-9]+$/"
+			if text := p.rest().Text(p.s); p.peek() == '"' && strings.Count(text, `"`) == 2 {
+				hint = "write matches /" + strings.ReplaceAll(text[1:strings.LastIndexByte(text, '"')], "/", `\/`) + "/"
+			}
+			p.failHere("expected a regular expression, found "+p.found(), hint)
 			return
 		}
 		pr.Shape = p.regexNode()
@@ -129,6 +165,9 @@ func (p *parser) compared(s Subject, pr *Predicate) {
 	default:
 		p.failHere("expected a source, found "+p.found(), `same as "step", $.x of "step", sent, file "F" or baseline`)
 	}
+	if src.Kind == "step" && !p.failed && p.takeWord("repeat") {
+		src.Repeat = p.wholeNumber(`same as "step" repeat 2`, 1, 1_000_000)
+	}
 	src.Span = Span{Start: start, End: p.i}
 	pr.Source = src
 	if (s.Kind == "status" || s.Kind == "header" || s.Kind == "cookie") && !p.failed && (src.Kind != "step" || src.Path != nil) {
@@ -153,6 +192,10 @@ func printSource(l *layout, pr *Predicate) {
 			l.write(s.Path.Raw, "of")
 		}
 		l.node(s.Title)
+		if s.Repeat != nil {
+			l.write("repeat")
+			l.node(s.Repeat)
+		}
 	case "file":
 		l.write("file")
 		l.node(s.Title)
@@ -173,19 +216,35 @@ func (p *parser) effects(s Subject, pr *Predicate) {
 			break
 		}
 	}
-	if len(pr.Effects) > 1 && slices.ContainsFunc(pr.Effects, func(e Effect) bool { return e.Word == "unchanged" }) {
-		p.failHere("`unchanged` cannot be combined with other effects", "remove the other effects")
+	many := map[string]int{}
+	for _, e := range pr.Effects {
+		many[cmp.Or(e.Of, s.Name)]++
+	}
+	if slices.ContainsFunc(pr.Effects, func(e Effect) bool { return e.Word == "unchanged" && many[cmp.Or(e.Of, s.Name)] > 1 }) {
+		p.failHere("`unchanged` cannot be combined with other effects on the same observation", "remove the other effects")
 	}
 }
 
 // effect reads one; false when there is none.
 func (p *parser) effect(s Subject, pr *Predicate) bool {
+	e := Effect{}
+	if n := len(pr.Effects); n > 0 {
+		e.Of, e.OfSpan = pr.Effects[n-1].Of, pr.Effects[n-1].OfSpan
+	}
 	p.spaces()
 	start := p.i
 	w := p.word()
+	if next := p.nextWord(); len(pr.Effects) > 0 && !slices.Contains(effectWords, w) && slices.Contains(effectWords, next) {
+		// boats gains 1 and berths unchanged
+		e.Of, e.OfSpan = w, Span{Start: start, End: p.i}
+		p.spaces()
+		start = p.i
+		w = p.word()
+	}
+	e.Word = w
 	switch {
 	case w == "unchanged":
-		pr.Effects = append(pr.Effects, Effect{Word: w})
+		pr.Effects = append(pr.Effects, e)
 		return true
 	case !slices.Contains(effectWords, w):
 		p.i = start
@@ -198,7 +257,6 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 		p.failHere("expected a count or a shape, found "+p.found(), "write "+w+" 1, or "+w+" { … }")
 		return false
 	}
-	e := Effect{Word: w}
 	p.spaces()
 	if b := p.peek(); b >= '0' && b <= '9' {
 		r := p.rangeOf()
@@ -213,9 +271,14 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 }
 
 func printEffects(l *layout, pr *Predicate) {
+	of := ""
 	for i, e := range pr.Effects {
 		if i > 0 {
 			l.write("and")
+		}
+		if e.Of != of {
+			l.write(e.Of)
+			of = e.Of
 		}
 		l.write(e.Word)
 		l.node(e.Shape)

@@ -1,5 +1,7 @@
 package syntax
 
+import "strings"
+
 // Expectation is `[QUANTIFIER] SUBJECT PREDICATE [when …] [because "…"]`.
 type Expectation struct {
 	Claim
@@ -156,7 +158,20 @@ func (b *Keep) read(p *parser) {
 			p.i = mark
 		}
 	}
+	if p.spaces(); p.peek() == '$' {
+		path := p.targetText()
+		hint := "write keep id from " + path
+		if _, name, ok := strings.Cut(strings.TrimPrefix(p.rest().Text(p.s), path), " as "); ok {
+			hint = "write keep " + strings.TrimSpace(name) + " from " + path
+		}
+		p.failHere("expected a name, found "+p.found(), hint)
+		return
+	}
 	b.Name, b.NameSpan = p.name("a name")
+	if p.spaces(); !p.failed && (p.peek() == '=' || p.peek() == ':') {
+		p.failHere("expected `from`, found "+p.found(), "write keep "+b.Name+" from "+strings.TrimLeft(p.rest().Text(p.s), "=: "))
+		return
+	}
 	if p.failed || !p.needWord("from", "keep name from $.id") {
 		return
 	}
@@ -180,7 +195,12 @@ func (b *Keep) source(p *parser) {
 	b.From = p.word()
 	span := Span{Start: start, End: p.i}
 	switch b.From {
-	case "status", "body":
+	case "status":
+	case "body":
+		if p.peek() == '.' {
+			p.failHere("`body` is kept whole", "write keep "+b.Name+" from $"+p.memberText())
+			return
+		}
 	case "header", "cookie":
 		b.Key = p.headerName()
 		if b.From == "header" && !p.failed && p.takeWord("last") {
@@ -201,7 +221,13 @@ func (b *Keep) source(p *parser) {
 		if span.Start == span.End {
 			span = p.token()
 		}
-		hint := nearest(b.From, []string{"status", "body", "header", "cookie", "text", "xml"})
+		hint := ""
+		if p.peek() == '.' {
+			hint = "write keep " + b.Name + " from $" + strings.TrimPrefix(strings.TrimPrefix(p.memberText(), ".body"), ".json")
+		}
+		if hint == "" {
+			hint = nearest(b.From, []string{"status", "body", "header", "cookie", "text", "xml"})
+		}
 		if hint == "" {
 			hint = "values come from a JSONPath ($.id), header N, cookie C, status, body, text /re/ or xml XPATH"
 		}

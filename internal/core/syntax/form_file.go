@@ -60,7 +60,11 @@ type each struct {
 
 func (b *each) read(p *parser) {
 	if b.All = p.takeWord("all"); !b.All {
-		p.needWord("each", b.word+" each")
+		form := b.word + ` each, or before all "sign in" for once in a run`
+		if b.word == "after" {
+			form = "afterwards for this scenario, or after each for all"
+		}
+		p.needWord("each", form)
 	}
 }
 

@@ -31,6 +31,10 @@ func (b *Let) read(p *parser) {
 		p.failHere("expected `=`, found "+p.found(), "write let "+b.Name+" = value, or let "+b.Name+" from env VARIABLE")
 		return
 	}
+	if p.spaces(); p.lineDone() {
+		p.failHere("expected a value, found "+p.found(), "write let "+b.Name+` = "text", a number, { … }, [ … ] or {uuid()}`)
+		return
+	}
 	b.Value = p.value()
 }
 

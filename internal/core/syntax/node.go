@@ -80,6 +80,15 @@ type Item struct {
 type Limits struct {
 	Range, Length, Count *Range
 	Pattern, Of          *Node
+	Within               *Within
+}
+
+// Within is how far a number, a time or a date may be from another.
+type Within struct {
+	// Number is the distance of numbers; without it, Duration that of times.
+	Number   *Node
+	Duration Duration
+	Of       *Node
 }
 
 // Range has both ends included; either may be left out.

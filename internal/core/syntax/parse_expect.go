@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"errors"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -60,7 +61,7 @@ func (p *parser) listItems() []*Node {
 				p.i++
 			}
 			if p.i == start {
-				p.failHere("expected a list item, found "+p.found(), "write lists GET, HEAD")
+				p.failHere("expected a list item, found "+p.found(), listHint(p.peek()))
 				return out
 			}
 			raw := p.s[start:p.i]
@@ -73,6 +74,13 @@ func (p *parser) listItems() []*Node {
 		}
 	}
 	return out
+}
+
+func listHint(b byte) string {
+	if b == '[' {
+		return "no brackets: names are joined by commas"
+	}
+	return "write one after the other, with commas: GET, HEAD"
 }
 
 // ParseSize reads a size of the language in bytes: 512B, 10KiB, 2MiB, 1GiB.
@@ -95,10 +103,20 @@ func ParseSize(raw string) (int64, error) {
 
 var errSize = errors.New("a size is a number and B, KiB, MiB or GiB: 10KiB, 2MiB")
 
+var (
+	statusRest = regexp.MustCompile(`^(is|in|==?|be|equals|to be|:|not in)\b? *\[?["0-9]`)
+	anyStatus  = regexp.MustCompile(`[1-5](?:[0-9]{2}|xx)`)
+)
+
 // statuses reads 200 or 204, 2xx, not 5xx, {code}.
 func (p *parser) statuses() []StatusClass {
 	var out []StatusClass
 	form := "write expect status 200, 200 or 204, 2xx, or not 5xx"
+	p.spaces()
+	if rest := p.rest().Text(p.s); statusRest.MatchString(rest) {
+		list := anyStatus.FindAllString(rest, -1)
+		form = "write expect status " + strings.Join(list, " or ")
+	}
 	for {
 		var one StatusClass
 		one.Not = p.takeWord("not")

@@ -59,6 +59,9 @@ type parser struct {
 	top, step, request *Statement
 	// closed is set once an expectation has ended the request's lines.
 	closed bool
+	// stumbled is set while the statement before had a mistake; homeless once it
+	// has been said that lines are outside a step.
+	stumbled, homeless bool
 	// listing lets a comma end a list of statuses.
 	listing bool
 }
@@ -98,7 +101,7 @@ func (p *parser) lineEnd() {
 func (p *parser) one(lineStart int) {
 	start := p.i
 	indented := p.i > lineStart && !(lineStart == 0 && strings.HasPrefix(p.s, "\ufeff") && p.i == len("\ufeff"))
-	p.failed = false
+	p.stumbled, p.failed = p.failed, false
 	st := &Statement{Comments: Comments{Lead: tidy(p.lead)}}
 	p.lead, p.pending = nil, nil
 	if p.peek() == '{' && indented && p.inCases() {
@@ -122,7 +125,7 @@ func (p *parser) one(lineStart int) {
 	st.form = lookup(st.Word, where)
 	switch {
 	case st.form == nil:
-		p.unknownKeyword(st.Word, word, indented)
+		p.unknownKeyword(st, word, indented)
 	case p.placed(st, st.form, indented, word):
 		p.own(st, indented)
 		st.Body = st.form.body()
@@ -133,6 +136,11 @@ func (p *parser) one(lineStart int) {
 
 // strayText reports a line that starts with no word.
 func (p *parser) strayText(start int) {
+	if line := strings.TrimSpace(p.rest().Text(p.s)); line == "}" && len(p.diags) > 0 || p.stumbled && strings.HasPrefix(line, "{") {
+		// It belongs to the mistake before it.
+		p.failed = true
+		return
+	}
 	hint := "a line starts with a word: scenario, step, send, expect, …"
 	switch p.peek() {
 	case '"', '{', '[', '}', ']', ',':
@@ -197,7 +205,12 @@ func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) b
 	case where&k.In != 0:
 		return p.inOrder(st, k, where, at)
 	case p.top.form.Below == InHead && p.step == nil && k.In&(InStep|InRequest) != 0:
-		p.fail(at, w+" is outside a step", `start one before it: step "title"`)
+		if p.homeless {
+			p.failed = true
+		} else {
+			p.fail(at, w+" is outside a step", `start one before it: step "title"`)
+		}
+		p.homeless = true
 	case p.step != nil && k.In&InHead != 0:
 		p.fail(at, w+" belongs before the first step of a scenario", "move it up, below the scenario's title")
 	case p.step == nil && k.In&(InStep|InRequest) != 0 && where&InRoutine != 0:
@@ -266,35 +279,57 @@ func listed(words []string) string {
 	return strings.Join(words, ", ")
 }
 
-// foreign are words people write for ours.
-var foreign = map[string]string{
-	"get": "send GET", "post": "send POST", "put": "send PUT", "patch": "send PATCH", "delete": "send DELETE",
-	"head": "send HEAD", "options": "send OPTIONS", "request": "send", "call": "send", "assert": "expect", "check": "expect",
-	"verify": "expect", "should": "prefer", "test": "scenario", "case": "scenario", "body": "json", "payload": "json", "data": "json",
-	"headers": "header", "param": "query", "params": "query", "save": "keep", "store": "keep", "capture": "keep", "set": "let",
-	"var": "let", "const": "let", "import": "use", "include": "use", "sleep": "pause", "wait": "pause", "repeat": "again",
-	"parallel": "together", "teardown": "afterwards", "finally": "afterwards", "cleanup": "afterwards", "setup": "before each",
-	"status": "expect status", "tag": "tags", "description": "about", "url": "base", "host": "base",
-}
-
-func (p *parser) unknownKeyword(w string, at source.Span, indented bool) {
+// unknownKeyword says what a word was meant to be, and reads what follows as
+// that, so that what stands below is not taken for mistakes too.
+func (p *parser) unknownKeyword(st *Statement, at source.Span, indented bool) {
 	where := InFile
 	if indented {
 		where = p.context()
 	}
-	hint := ""
-	if ours := foreign[strings.ToLower(w)]; ours != "" {
+	w, known := strings.ToLower(st.Word), foreign
+	if where&InResource != 0 {
+		known = foreignToResource
+	}
+	ours, hint := "", ""
+	switch {
+	case w != st.Word && lookup(w, where) != nil && lookup(w, where).In&where != 0:
+		ours, hint = w, "keywords are written in lower case: `"+w+"`"
+	case known[w] != "":
+		ours = known[w]
 		hint = "write `" + ours + "`"
-	} else {
-		hint = nearest(w, wordsIn(where))
+	default:
+		hint = nearest(st.Word, wordsIn(where))
+		ours = strings.Trim(strings.TrimPrefix(hint, "did you mean "), "`?")
+		if hint == "" && p.peek() == ':' && where&InRequest != 0 || p.peek() == '-' && where&InRequest != 0 {
+			hint = "a header is written header " + strings.TrimSpace(source.Span{Start: at.Start, End: p.rest().End}.Text(p.s))
+		}
 	}
 	if hint == "" {
-		hint = nearest(w, Keywords())
+		hint = nearest(st.Word, Keywords())
 	}
 	if hint == "" && where != 0 {
 		hint = "allowed here: " + listed(wordsIn(where))
 	}
-	p.fail(at, "unknown keyword `"+w+"`", hint)
+	p.report(at, "unknown keyword `"+st.Word+"`", hint)
+	p.failed = true
+	first, _, _ := strings.Cut(ours, " ")
+	k := lookup(first, where)
+	if k == nil || k.Below == 0 && k.Role != RoleStep && k.Role != RoleSend {
+		return
+	}
+	mark, after := len(p.diags), p.i
+	if first == "send" && ours != "send" {
+		// GET /path: the word is the method.
+		p.i = at.Start
+	}
+	p.failed = false
+	if p.placed(st, k, indented, at) {
+		st.form, st.Word = k, k.Word
+		p.own(st, indented)
+		st.Body = k.body()
+		st.Body.read(p)
+	}
+	p.diags, p.i, p.failed = p.diags[:mark], after, true
 }
 
 // own puts a statement under the one it belongs to.
@@ -302,14 +337,14 @@ func (p *parser) own(st *Statement, indented bool) {
 	k := st.form
 	if !indented && k.In&InFile != 0 {
 		p.out.Statements = append(p.out.Statements, st)
-		p.step, p.request = nil, nil
+		p.step, p.request, p.homeless = nil, nil, false
 		p.top = st
 		return
 	}
 	switch {
 	case k.Role == RoleStep || k.Role == RoleCall:
 		p.top.Children = append(p.top.Children, st)
-		p.step, p.request, p.closed = nil, nil, false
+		p.step, p.request, p.closed, p.homeless = nil, nil, false, false
 		if k.Role == RoleStep {
 			p.step = st
 		}
@@ -331,7 +366,11 @@ func (p *parser) own(st *Statement, indented bool) {
 // finish ends a statement: nothing but a comment may follow it.
 func (p *parser) finish(st *Statement, start int) {
 	if !p.failed && !p.lineDone() {
-		p.fail(p.rest(), p.found()+" is unexpected here", "one statement per line"+p.tooMuch(st))
+		hint := p.trailing(st)
+		if hint == "" {
+			hint = "one statement per line" + p.tooMuch(st)
+		}
+		p.fail(p.rest(), p.found()+" is unexpected here", hint)
 	}
 	st.Span = source.Span{Start: start, End: p.trimmedEnd(start)}
 	st.Lead = append(st.Lead, p.takePending()...)

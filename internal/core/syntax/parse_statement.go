@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"errors"
+	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -17,6 +18,10 @@ func (p *parser) str(what, form string) *Node {
 		return p.stringNode()
 	}
 	hint := "write " + form
+	if text := strings.Trim(p.rest().Text(p.s), `:={}"' `); text != "" && strings.Contains(form, ` "title"`) {
+		word, _, _ := strings.Cut(form, " ")
+		hint = "write " + word + ` "` + text + `"`
+	}
 	if p.peek() == '\'' {
 		hint = `text is written in double quotes: "…"`
 	}
@@ -116,7 +121,11 @@ func (p *parser) headerName() string {
 	start := p.i
 	n := p.httpToken()
 	if n == "" {
-		p.failHere("expected a header's name, found "+p.found(), "write header Name: value")
+		hint := "write header Name: value"
+		if p.peek() == '"' {
+			hint = "write the name without quotes"
+		}
+		p.failHere("expected a header's name, found "+p.found(), hint)
 		p.i = start
 	}
 	return n
@@ -214,14 +223,24 @@ func (p *parser) duration(form string) Duration {
 	return Duration{Raw: raw, D: d}
 }
 
-// ParseDuration reads a duration of the language: a number and ms, s or m.
+// ParseDuration reads a duration of the language: a number and ms, s, m, h or
+// d, of at most some 290 years.
 func ParseDuration(raw string) (time.Duration, error) {
-	for _, unit := range []string{"ms", "s", "m"} {
-		if n, ok := strings.CutSuffix(raw, unit); ok && n != "" && strings.Trim(n, "0123456789.") == "" {
+	for _, unit := range []string{"ms", "s", "m", "h", "d"} {
+		n, ok := strings.CutSuffix(raw, unit)
+		if !ok || n == "" || strings.Trim(n, "0123456789.") != "" {
+			continue
+		}
+		if unit != "d" {
 			return time.ParseDuration(raw)
 		}
+		days, err := strconv.ParseFloat(n, 64)
+		if err != nil || days*24 >= math.MaxInt64/float64(time.Hour) {
+			return 0, errDuration
+		}
+		return time.Duration(days * 24 * float64(time.Hour)), nil
 	}
 	return 0, errDuration
 }
 
-var errDuration = errors.New("a duration is a number and ms, s or m: 200ms, 5s, 2m")
+var errDuration = errors.New("a duration is a number and ms, s, m, h or d: 200ms, 5s, 2m")

@@ -158,6 +158,9 @@ func (c *cursor) term(deep int) *Expr {
 	start := c.i
 	switch b := c.peek(); {
 	case b >= '0' && b <= '9' || b == '-':
+		if n := c.offset(); n != nil {
+			return &Expr{Literal: n, Span: n.Span}
+		}
 		n := c.numberNode()
 		if n == nil {
 			return nil
@@ -180,6 +183,25 @@ func (c *cursor) term(deep int) *Expr {
 	}
 	e.Span = source.Span{Start: start, End: c.i}
 	return e
+}
+
+// offset is a duration with or without a sign, as now(-5m) takes it: a text; nil
+// and unmoved when there is none.
+func (c *cursor) offset() *Node {
+	start, i := c.i, c.i
+	if c.s[i] == '-' {
+		i++
+	}
+	from := i
+	for i < len(c.s) && (wordByte(c.s[i]) || c.s[i] == '.') {
+		i++
+	}
+	if _, err := ParseDuration(c.s[from:i]); err != nil {
+		return nil
+	}
+	c.i = i
+	text, span := c.s[start:i], source.Span{Start: start, End: i}
+	return &Node{Kind: String, Template: &Template{Span: span, Raw: text, Parts: []Part{{Text: text}}}, Span: span}
 }
 
 // arguments reads what is in the brackets of a call.
@@ -480,7 +502,11 @@ func (c *cursor) path() *Path {
 			break
 		}
 		if quote == 0 && deep == 0 && (b == ' ' || b == '\t' || b == ',' || b == '\r') {
-			break
+			// Blanks may stand before a segment (RFC 9535 §2.1.1); no word begins so.
+			rest := strings.TrimLeft(c.s[c.i:], " \t")
+			if rest == "" || rest[0] != '[' && rest[0] != '.' {
+				break
+			}
 		}
 		switch {
 		case b == '\\' && quote != 0 && c.i+1 < len(c.s):
@@ -494,6 +520,8 @@ func (c *cursor) path() *Path {
 			deep++
 		case quote == 0 && (b == ']' || b == ')'):
 			deep--
+		case b == '{' && quote != 0 && category(c.s[start:c.i]):
+			// A class of characters in a pattern (RFC 9485): '\\p{Lu}'.
 		case b == '{':
 			text(from)
 			if e := c.tryExpr(); e != nil {
@@ -510,6 +538,11 @@ func (c *cursor) path() *Path {
 	}
 	text(from)
 	return c.query(t, start)
+}
+
+// category tells whether a text ends where a class of characters is named.
+func category(before string) bool {
+	return strings.HasSuffix(before, `\\p`) || strings.HasSuffix(before, `\\P`)
 }
 
 // query makes a JSONPath of what was read, and says what is wrong with it.

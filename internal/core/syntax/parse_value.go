@@ -104,13 +104,21 @@ func (c *cursor) node(shapes bool, deep int) *Node {
 		c.failHere("JSON strings are written in double quotes", `write "…" in place of '…'`)
 		return &Node{}
 	case b == '$':
+		if c.at("${") {
+			c.failHere("expected a value, found "+c.found(), "a name is written {name}, without `$`")
+			return &Node{}
+		}
 		c.failHere("expected a value, found a JSONPath", "keep it under a name first: keep name from "+strings.TrimRight(c.targetText(), "}],"))
 		return &Node{}
 	case c.i >= len(c.s):
 		c.fail(source.Span{Start: len(c.s), End: len(c.s)}, "expected a value, found the end of the file", "")
 		return &Node{}
 	case !nameStart(b):
-		c.failHere("expected a value, found "+c.found(), valueHint(b))
+		hint := valueHint(b)
+		if b == '\n' || b == '\r' {
+			hint = "write a value, or take away the word before"
+		}
+		c.failHere("expected a value, found "+c.found(), hint)
 		return &Node{}
 	}
 	w := c.word()
@@ -156,8 +164,8 @@ func (c *cursor) targetText() string {
 
 func valueHint(b byte) string {
 	switch b {
-	case '<':
-		return "markup is written in quotes, or after `text`"
+	case '<', '>':
+		return "to compare, leave `is` out: expect $.length > 3; markup is written in quotes"
 	case '.':
 		return "write a digit before the point: 0.5"
 	case '+':
@@ -188,10 +196,17 @@ func (c *cursor) wordHint(w string, shapes bool) string {
 	if c.peek() == '(' {
 		return "write {" + w + "(…)}"
 	}
-	if shapes {
+	lower := w == strings.ToLower(w)
+	if shapes && lower {
 		words := []string{"true", "false", "null"}
 		for t := range typeWords {
 			words = append(words, t)
+		}
+		if ours := asType[w]; ours != "" {
+			return "write " + ours
+		}
+		if w == "empty" {
+			return `write "" for a text, [] for a list, null for no value; of the body: expect body empty`
 		}
 		if h := nearest(w, words); h != "" {
 			return h
@@ -199,7 +214,11 @@ func (c *cursor) wordHint(w string, shapes bool) string {
 	} else if typeWords[w] {
 		return "types are allowed in shapes, after `is`"
 	}
-	return `text is written in quotes: "` + w + `"; the value of a name in braces: {` + w + `}`
+	hint := c.quotedHere(c.i - len(w))
+	if lower && hint == `text is written in quotes: "`+w+`"` {
+		hint += "; the value of a name in braces: {" + w + "}"
+	}
+	return hint
 }
 
 // numberNode reads a JSON number; nil and unmoved when there is none. In
@@ -343,6 +362,9 @@ func (c *cursor) object(shapes bool, deep, start int) *Node {
 			continue
 		}
 		if c.peek() != '}' {
+			if c.peek() == '"' && !c.failed {
+				c.failHere("expected `,` or `}`, found "+c.found(), "a comma is missing before this member")
+			}
 			c.unclosed(start, '}', "expected `,` or `}`")
 		}
 		break
@@ -473,6 +495,9 @@ func (c *cursor) array(shapes, anyOrder bool, deep int) *Node {
 			continue
 		}
 		if c.peek() != ']' {
+			if b := c.peek(); !c.failed && (b == '"' || b == '{' || b == '[' || b >= '0' && b <= '9') {
+				c.failHere("expected `,` or `]`, found "+c.found(), "a comma is missing before this element")
+			}
 			c.unclosed(start, ']', "expected `,` or `]`")
 		}
 		break
@@ -506,6 +531,13 @@ func (c *cursor) limits(n *Node, deep int) {
 				return
 			}
 			l.Pattern = c.regexNode()
+		case c.takeWord("within"):
+			timely := n.Text == "datetime" || n.Text == "date"
+			if !timely && !numeric(n.Text) {
+				c.failHere("`within` goes with number, integer, datetime and date, not with "+n.Text, "")
+				return
+			}
+			l.Within = c.within(timely, !timely)
 		case c.takeWord("length"):
 			if n.Text != "string" {
 				c.failHere("a length goes with string, not with "+n.Text, "arrays have count: array count 1..5")
@@ -528,6 +560,55 @@ func (c *cursor) limits(n *Node, deep int) {
 		set = true
 	}
 	n.Limits = l
+}
+
+// within reads `0.1 of 12.5` or `5m of {now()}`.
+func (c *cursor) within(times, numbers bool) *Within {
+	b := &Within{}
+	c.spaces()
+	start := c.i
+	n := c.numberNode()
+	switch number := n != nil && (c.i >= len(c.s) || !wordByte(c.s[c.i])); {
+	case number:
+		b.Number = n
+	case n == nil && c.peek() == '{':
+		if e := c.tryExpr(); e != nil {
+			b.Number = &Node{Kind: Ref, Expr: e, Span: e.Span}
+		}
+	default:
+		c.i = start
+		for c.i < len(c.s) && (wordByte(c.s[c.i]) || c.s[c.i] == '.') {
+			c.i++
+		}
+		d, err := ParseDuration(c.s[start:c.i])
+		if err == nil {
+			b.Duration = Duration{Raw: c.s[start:c.i], D: d}
+		}
+	}
+	span := source.Span{Start: start, End: c.i}
+	switch {
+	case b.Number == nil && b.Duration.Raw == "":
+		c.i = start
+		c.failHere("expected a distance, found "+c.found(), "write within 0.1 of 12.5, or within 5m of {now()}")
+		return b
+	case b.Number != nil && b.Number.Kind == Number && !numbers:
+		c.fail(span, "expected a duration", "say of what: "+b.Number.Text+"s, "+b.Number.Text+"m or "+b.Number.Text+"d")
+		return b
+	case b.Number != nil && b.Number.Kind == Number && strings.HasPrefix(b.Number.Text, "-"):
+		c.fail(span, "a distance is not negative", "write it without the sign")
+		return b
+	case b.Duration.Raw != "" && !times:
+		c.fail(span, "expected a number, found a duration", "times are datetime: datetime within "+b.Duration.Raw+" of {now()}")
+		return b
+	}
+	c.spaces()
+	if !c.takeWord("of") {
+		c.failHere("expected `of`, found "+c.found(), "write within 0.1 of 12.5")
+		return b
+	}
+	c.spaces()
+	b.Of = c.node(false, 0)
+	return b
 }
 
 func numeric(t string) bool { return t == "number" || t == "integer" }

@@ -36,13 +36,16 @@ var (
 
 // PredicateForms are all of them, in the order in which they are listed.
 var PredicateForms = []*PredicateForm{
-	{Op: "status", Subjects: []string{"status"}, Usage: "STATUS", Example: `200 or 204`, Help: "it is one of these: `201`, `200 or 204`, `2xx`, `not 429 and not 5xx`, `{name}`", arg: argStatuses, plain: true},
+	{Op: "status", Subjects: []string{"status"}, Usage: "STATUS", Example: `200 or 204`, Help: "it is one of these: `201`, `200 or 204`, `2xx`, `not 429 and not 5xx`, `{name}` (also a list)", arg: argStatuses, plain: true},
 	{Op: "exists", Subjects: onNames, Usage: "exists", Example: `exists`, Help: "there is one", arg: argNone},
 	{Op: "missing", Subjects: append(slices.Clone(onNames), "answer"), Usage: "missing", Example: `missing`, Help: "there is none; for `answer`: the exchange failed or timed out", arg: argNone},
 	{Op: "is", Subjects: onJSON, Usage: "is SHAPE", Example: `is integer 1..`, Help: "it fits the shape", arg: argShape},
 	{Op: "is not", Subjects: onJSON, Usage: "is not SHAPE", Example: `is not null`, Help: "it does not fit the shape, the whole of it", arg: argShape},
 	{Op: "is", Subjects: []string{"header", "cookie", "text", "xml"}, Usage: "is VALUE", Example: `is "DK"`, Help: "it is this text; `Content-Type` is compared as a media type", arg: argValue},
 	{Op: "is not", Subjects: []string{"header", "cookie", "text", "xml"}, Usage: "is not VALUE", Example: `is not "DK"`, Help: "it is not this text", arg: argValue},
+	{Op: "is within", Subjects: onPath, Usage: "is within N of VALUE", Example: `is within 0.1 of 12.5`, Help: "the numbers differ by at most that, exactly; with a duration (`5m`) the times of RFC 3339 as instants, or the dates as days", arg: argWithin},
+	{Op: "is not within", Subjects: onPath, Usage: "is not within N of VALUE", Example: `is not within 5m of {now()}`, Help: "they differ by more", arg: argWithin},
+	{Op: "are", Subjects: onPath, Usage: "are SHAPE", Example: `are any order ["DK", "GB"]`, Help: "the selected values, as a list, fit the shape; those of one array its elements", arg: argShape},
 	{Op: "<", Subjects: onPath, Usage: "< VALUE", Example: `< 60`, Help: "it is less", arg: argValue},
 	{Op: "<=", Subjects: onPath, Usage: "<= VALUE", Example: `<= 60`, Help: "it is at most this", arg: argValue},
 	{Op: ">", Subjects: onPath, Usage: "> VALUE", Example: `> 0`, Help: "it is more", arg: argValue},
@@ -50,12 +53,12 @@ var PredicateForms = []*PredicateForm{
 	{Op: "between", Subjects: onPath, Usage: "between VALUE and VALUE", Example: `between 1 and 60`, Help: "it is one of the two, or between them", arg: argBetween},
 	{Op: "before", Subjects: onPath, Usage: "before VALUE", Example: `before "{now()}"`, Help: "the time (RFC 3339) is an earlier instant, or the date an earlier day", arg: argValue},
 	{Op: "after", Subjects: onPath, Usage: "after VALUE", Example: `after "2026-01-31"`, Help: "the time (RFC 3339) is a later instant, or the date a later day", arg: argValue},
-	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE", Example: `contains "tern"`, Help: "it has this substring, element or member", arg: argValue},
+	{Op: "contains", Subjects: onTexts, Usage: "contains VALUE, …", Example: `contains "tern", "gull"`, Help: "it has this substring, element or member; of several, all", arg: argValues},
 	{Op: "starts with", Subjects: onTexts, Usage: "starts with VALUE", Example: `starts with "Arctic"`, Help: "it begins so", arg: argValue},
 	{Op: "ends with", Subjects: onTexts, Usage: "ends with VALUE", Example: `ends with "Tern"`, Help: "it ends so", arg: argValue},
 	{Op: "matches", Subjects: onTexts, Usage: "matches /RE/", Example: `matches /^[A-F][0-9]+$/`, Help: "the regular expression finds something in it", arg: argPattern},
 	{Op: "lacks", Subjects: []string{"header"}, Usage: "lacks A, B", Example: `lacks DELETE`, Help: "its list has none of these elements", arg: argList},
-	{Op: "lacks", Subjects: []string{"cookie", "path", "text", "name"}, Usage: "lacks VALUE", Example: `lacks "error"`, Help: "it does not have this substring or element", arg: argValue},
+	{Op: "lacks", Subjects: []string{"cookie", "path", "text", "name"}, Usage: "lacks VALUE, …", Example: `lacks "error", "trace"`, Help: "it does not have this substring or element; of several, none", arg: argValues},
 	{Op: "lists", Subjects: []string{"header"}, Usage: "lists A, B", Example: `lists GET, HEAD`, Help: "its list has these elements", arg: argList},
 	{Op: "lists only", Subjects: []string{"header"}, Usage: "lists only A, B", Example: `lists only GET, HEAD`, Help: "its list has these elements and no others", arg: argList},
 	{Op: "count", Subjects: []string{"path", "xml", "name"}, Usage: "count N, count > N, count A..B", Example: `count 1..5`, Help: "so many nodes are selected; a path to one array counts its elements", arg: argCount},
@@ -64,7 +67,7 @@ var PredicateForms = []*PredicateForm{
 	{Op: "none", Subjects: onPath, Usage: "none SHAPE", Example: `none null`, Help: "not one fits", arg: argShape},
 	{Op: "unique", Subjects: onPath, Usage: "unique", Example: `unique`, Help: "no two are equal", arg: argNone},
 	{Op: "sorted", Subjects: onPath, Usage: "sorted [by JSONPATH] [descending]", Example: `sorted by $.id descending`, Help: "each is at least the one before it", arg: argSorted},
-	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source", arg: argSource},
+	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source; `repeat 2` is the answer to the second request after `again`", arg: argSource},
 	{Op: "agrees with", Subjects: []string{"path", "body"}, Usage: "agrees with SOURCE [except JSONPATH, …]", Example: `agrees with "step"`, Help: "what both have is equal", arg: argSource},
 	{Op: "empty", Subjects: onBody, Usage: "empty", Example: `empty`, Help: "there are no bytes", arg: argNone},
 	{Op: "json", Subjects: onBody, Usage: "json", Example: `json`, Help: "it is one JSON document, and Content-Type says so", arg: argNone},
@@ -75,7 +78,7 @@ var PredicateForms = []*PredicateForm{
 	{Op: "leaks nothing", Subjects: onBody, Usage: "leaks nothing", Example: `leaks nothing`, Help: "no stack trace, path, SQL or key is shown", arg: argNone},
 	{Op: "under", Subjects: []string{"time"}, Usage: "under DURATION", Example: `under 200ms`, Help: "it took less", arg: argDuration},
 	{Op: "under", Subjects: []string{"size"}, Usage: "under SIZE", Example: `under 10KiB`, Help: "there are fewer bytes", arg: argSize},
-	{Op: "effects", Subjects: []string{"state", "observation"}, Usage: "unchanged, gains, loses, changes N or SHAPE", Example: `unchanged`, Help: "what the request did to it", arg: argEffects, plain: true},
+	{Op: "effects", Subjects: []string{"state", "observation"}, Usage: "unchanged, gains, loses, changes N or SHAPE [and [NAME] …]", Example: `unchanged`, Help: "what the request did to it", arg: argEffects, plain: true},
 }
 
 func (f *PredicateForm) words() []string {
@@ -180,6 +183,15 @@ func (p *parser) operator() string {
 	return p.comparator()
 }
 
+// memberText is a path's end as people write it behind a dot.
+func (p *parser) memberText() string {
+	end := p.i
+	for end < len(p.s) && (wordByte(p.s[end]) || p.s[end] == '.') {
+		end++
+	}
+	return p.s[p.i:end]
+}
+
 func (p *parser) badPredicate(s Subject, have []*PredicateForm, w string) {
 	var words []string
 	for _, f := range have {
@@ -188,17 +200,33 @@ func (p *parser) badPredicate(s Subject, have []*PredicateForm, w string) {
 		}
 	}
 	hint := ""
-	switch {
-	case p.at("==") || p.at("="):
-		hint = "write `is`"
-	case p.at("!="):
-		hint = "write `is not`"
-	case w == "equals" || w == "equal" || w == "be" || w == "eq":
-		hint = "write `is`"
-	case w == "has" || w == "includes":
-		hint = "write `contains` or `covers`"
+	said := strings.ToLower(w)
+	if w == "" {
+		for _, sign := range []string{"===", "==", "=~", "!=", "<>", "=", "~", ":"} {
+			if p.at(sign) {
+				said = sign
+				break
+			}
+		}
+	}
+	switch first, _, _ := strings.Cut(asSaid[said], " "); {
 	case s.Kind == "time" || s.Kind == "size":
 		hint = "write expect " + s.Kind + " under 200" + map[string]string{"time": "ms", "size": "KiB"}[s.Kind]
+	case s.Kind == "body" && p.peek() == '.':
+		hint = "write expect $" + p.memberText() + " …"
+	case s.Kind == "body" && slices.Contains([]string{"contains", "has", "matches", "starts", "ends", "includes"}, said):
+		hint = "of the text write expect text …; of a member expect $.name …"
+		if p.i = p.i + len(w); said == "matches" && p.nextWord() == "schema" {
+			hint = `write expect body fits schema "boat.schema.json"`
+		}
+		p.i -= len(w)
+	case s.Kind == "header" && said == ":":
+		hint = "write expect header " + s.Name + ` is "…"`
+	case asSaid[said] != "" && slices.Contains(words, strings.Trim(first, ",")):
+		hint = "write `" + asSaid[said] + "`"
+		if strings.Contains(asSaid[said], ", ") {
+			hint = "write " + asSaid[said]
+		}
 	default:
 		hint = nearest(w, slices.Clone(words))
 	}

@@ -101,12 +101,26 @@ func (w *valueWriter) str(n *Node) {
 	w.b.WriteString(`"""`)
 }
 
+func (w *valueWriter) within(b *Within) {
+	if b.Number != nil {
+		w.node(b.Number)
+	} else {
+		w.b.WriteString(b.Duration.Raw)
+	}
+	w.b.WriteString(" of ")
+	w.node(b.Of)
+}
+
 func (w *valueWriter) limits(l *Limits) {
 	if l == nil {
 		return
 	}
 	if l.Range != nil {
 		w.b.WriteString(" " + rangeText(l.Range))
+	}
+	if l.Within != nil {
+		w.b.WriteString(" within ")
+		w.within(l.Within)
 	}
 	if l.Length != nil {
 		w.b.WriteString(" length " + rangeText(l.Length))

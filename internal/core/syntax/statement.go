@@ -85,6 +85,7 @@ type Predicate struct {
 	// Compare is <, <=, >, >= or ""; with count and for comparisons.
 	Compare string
 	Range   *Range
+	Within  *Within
 	// By and Descending are for sorted.
 	By         *Path
 	Descending bool
@@ -117,11 +118,17 @@ type Source struct {
 	Path *Path
 	// Title is the step or the file.
 	Title *Node
+	// Repeat is which answer after `again` is meant, counted from 1 over all of
+	// the step; nil for the last.
+	Repeat *Node
 }
 
 // Effect is one of unchanged, gains, loses, changes.
 type Effect struct {
 	Word string
+	// Of is the observation, when it is another than the subject; OfSpan its place.
+	Of     string
+	OfSpan source.Span
 	// Shape is what the one member must look like; a Number node is a count.
 	Shape *Node
 	// Range is a count that may vary: 0..1.

@@ -59,6 +59,20 @@ func (p *parser) claim() Claim {
 	return cl
 }
 
+// Observations are the observations that a claim names, with their places.
+func (c *Claim) Observations() []NameAt {
+	var out []NameAt
+	if s := c.Subject; s.Kind == "observation" {
+		out = append(out, NameAt{s.Name, Span{Start: s.Span.Start, End: s.Span.Start + len(s.Name)}})
+	}
+	for i, e := range c.Predicate.Effects {
+		if e.Of != "" && (i == 0 || c.Predicate.Effects[i-1].OfSpan != e.OfSpan) {
+			out = append(out, NameAt{e.Of, e.OfSpan})
+		}
+	}
+	return out
+}
+
 func (p *parser) subject() Subject {
 	p.spaces()
 	start := p.i
@@ -90,25 +104,48 @@ func (p *parser) subject() Subject {
 		s.Kind, s.Name = "observation", w
 	default:
 		s.Kind = "unknown"
-		p.fail(s.Span, "unknown subject `"+w+"`", subjectHint(w))
+		hint := subjectHint(w)
+		if w == "response" || w == "answer" || w == "res" || w == "resp" {
+			hint = p.ofResponse()
+		} else if p.peek() == '-' {
+			hint = "a header is written expect header " + w + p.headerRest() + " …"
+		}
+		p.fail(s.Span, "unknown subject `"+w+"`", hint)
 	}
 	s.Span.End = p.i
 	return s
+}
+
+// ofResponse is what somebody means who begins with the response.
+func (p *parser) ofResponse() string {
+	p.takeByte('.')
+	switch w := strings.ToLower(p.nextWord()); w {
+	case "time", "duration":
+		return "write expect time under 200ms"
+	case "size", "length":
+		return "write expect size under 10KiB"
+	case "body", "json", "data":
+		return "write expect $.name is …, or expect body …"
+	case "header", "headers":
+		return "write expect header Name is …"
+	}
+	return "write expect status 200"
+}
+
+func (p *parser) headerRest() string {
+	end := p.i
+	for end < len(p.s) && (wordByte(p.s[end]) || p.s[end] == '-') {
+		end++
+	}
+	return p.s[p.i:end]
 }
 
 func subjectHint(w string) string {
 	if h := nearest(w, slices.Clone(subjectWords)); h != "" {
 		return h
 	}
-	switch strings.ToLower(w) {
-	case "code", "statuscode", "status_code", "response":
-		return "write expect status 200"
-	case "headers":
-		return "write expect header Name exists"
-	case "json", "jsonpath":
-		return "write a JSONPath: expect $.name is …"
-	case "duration", "latency":
-		return "write expect time under 200ms"
+	if ours := asSubject[strings.ToLower(w)]; ours != "" {
+		return "write " + ours
 	}
 	if len(w) == 3 && strings.Trim(w, "0123456789") == "" {
 		return "write expect status " + w

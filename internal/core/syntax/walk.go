@@ -97,6 +97,14 @@ func (w walker) node(n *Node) {
 		}
 		w.node(l.Pattern)
 		w.node(l.Of)
+		w.within(l.Within)
+	}
+}
+
+func (w walker) within(b *Within) {
+	if b != nil {
+		w.node(b.Number)
+		w.node(b.Of)
 	}
 }
 
@@ -117,10 +125,12 @@ func (w walker) claim(c Claim) {
 		w.node(v)
 	}
 	w.rng(p.Range)
+	w.within(p.Within)
 	w.path(p.By)
 	w.paths(p.Except)
 	if p.Source != nil {
 		w.path(p.Source.Path)
+		w.node(p.Source.Repeat)
 		if p.Source.Kind == "file" {
 			// A step is named as it is written.
 			w.node(p.Source.Title)
