@@ -59,6 +59,8 @@ type parser struct {
 	top, step, request *Statement
 	// closed is set once an expectation has ended the request's lines.
 	closed bool
+	// guessed is a statement whose word was taken for another.
+	guessed *Statement
 	// stumbled is set while the statement before had a mistake; homeless once it
 	// has been said that lines are outside a step.
 	stumbled, homeless bool
@@ -244,7 +246,7 @@ func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bo
 	}
 	switch k.Role {
 	case RoleSend:
-		if p.request != nil {
+		if p.request != nil && p.request != p.guessed {
 			p.fail(at, "a step sends one request, and this one has its own already", `start another: step "title"; to repeat the request: again`)
 			return false
 		}
@@ -325,6 +327,7 @@ func (p *parser) unknownKeyword(st *Statement, at source.Span, indented bool) {
 	p.failed = false
 	if p.placed(st, k, indented, at) {
 		st.form, st.Word = k, k.Word
+		p.guessed = st
 		p.own(st, indented)
 		st.Body = k.body()
 		st.Body.read(p)
