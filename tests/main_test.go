@@ -61,11 +61,20 @@ type result struct {
 // run runs the program in a folder. It is ended after half a minute.
 func run(t *testing.T, dir string, args ...string) result {
 	t.Helper()
+	return runWith(t, dir, "", args...)
+}
+
+// runWith is run, with a text as standard input.
+func runWith(t *testing.T, dir, stdin string, args ...string) result {
+	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
 	c := exec.CommandContext(ctx, program, args...)
 	c.Dir = dir
 	c.Env = append(os.Environ(), "HARBOUR_TOKEN=sesame-street-42")
+	if stdin != "" {
+		c.Stdin = strings.NewReader(stdin)
+	}
 	var out, errs bytes.Buffer
 	c.Stdout, c.Stderr = &out, &errs
 	err := c.Run()

@@ -259,6 +259,10 @@ func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags)
 // fault tells of a run that could not be, and gives its exit code.
 func (a *app) fault(err error) error {
 	var f *runner.Fault
+	var told *exit
+	if errors.As(err, &told) {
+		return told
+	}
 	if !errors.As(err, &f) {
 		return &exit{code: exitBroken, message: err.Error()}
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -21,6 +22,10 @@ type tryFlags struct {
 	verbose                            bool
 	env, into, step, scenario          string
 	without                            []string
+	fields, parts, attached            []string
+	bodyFile, media, signIn            string
+	dryRun, raw                        bool
+	out, pick                          string
 }
 
 func (a *app) try() *cobra.Command {
@@ -38,6 +43,7 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
   usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Curlew", "length_m": 8.2}'
   usualpath try GET /boats --base http://127.0.0.1:4710 --query flag=NL --without 'query flag'
   usualpath try GET /boats/1 --base http://127.0.0.1:4710 --repeat 20
+  usualpath try GET /boats --base http://127.0.0.1:4710 --pick '$[*].name'
   usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Ruff", "length_m": 8}' --into boats.upath --step register`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := f.check(args); err != nil {
@@ -54,6 +60,12 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.StringVar(&f.base, "base", "", "the base URL that a path is relative to")
 	fl.StringVar(&f.json, "json", "", "a JSON body; it is checked before it is sent")
 	fl.StringVar(&f.text, "text", "", "a plain text body")
+	fl.StringVar(&f.bodyFile, "body-file", "", "a file that is the body; - is standard input")
+	fl.StringVar(&f.media, "media", "", "the type of the body (default: by its kind, or the file's ending)")
+	fl.StringArrayVar(&f.fields, "field", nil, "a field name=value of a URL-encoded form (repeatable)")
+	fl.StringArrayVar(&f.parts, "part", nil, "a part name=value of a multipart body (repeatable)")
+	fl.StringArrayVar(&f.attached, "part-file", nil, "a part name=FILE of a multipart body (repeatable)")
+	fl.StringVar(&f.signIn, "sign-in", "", "send basic (SERVICE_USER, SERVICE_PASSWORD) or bearer (TOKEN) credentials, of the environment or typed")
 	fl.StringArrayVar(&f.header, "header", nil, "a header 'Name: value' (repeatable)")
 	fl.StringArrayVar(&f.query, "query", nil, "a query parameter name=value (repeatable)")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
@@ -67,8 +79,20 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.StringVar(&f.into, "into", "", "file it as a step in this scenario file, with what a careful tester would expect")
 	fl.StringVar(&f.step, "step", "", "with --into: the title of the step")
 	fl.StringVar(&f.scenario, "scenario", "", "with --into: the title of the scenario (default: the last one in the file)")
-	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show all headers, the request's too, and where the time went")
-	c.MarkFlagsMutuallyExclusive("json", "text")
+	fl.BoolVar(&f.dryRun, "dry-run", false, "show the request as it would go out, and send nothing")
+	fl.StringVar(&f.pick, "pick", "", "print only what this JSONPath selects, one value a line (exit code 1 for none)")
+	fl.BoolVar(&f.raw, "raw", false, "print only the body, as it came")
+	fl.StringVar(&f.out, "out", "", "keep the body in this file, as it came")
+	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show the request as it went out, all headers, and where the time went")
+	for _, one := range []string{"field", "part", "part-file"} {
+		for _, body := range []string{"json", "text", "body-file"} {
+			c.MarkFlagsMutuallyExclusive(one, body)
+		}
+	}
+	c.MarkFlagsMutuallyExclusive("json", "text", "body-file")
+	c.MarkFlagsMutuallyExclusive("field", "part")
+	c.MarkFlagsMutuallyExclusive("field", "part-file")
+	c.MarkFlagsMutuallyExclusive("pick", "raw", "dry-run")
 	c.Flags().SortFlags = false
 	completeProject(c)
 	return c
@@ -107,6 +131,24 @@ func (f *tryFlags) check(args []string) error {
 	if (f.step != "" || f.scenario != "") && f.into == "" {
 		return usage("--step and --scenario say where in a file: --into names it", "write --into boats.upath")
 	}
+	for option, list := range map[string][]string{"field": f.fields, "part": f.parts, "part-file": f.attached} {
+		for _, pair := range list {
+			if name, _, ok := strings.Cut(pair, "="); !ok || !plainName.MatchString(name) {
+				return usage(fmt.Sprintf("--%s %q names no value", option, pair), "write --"+option+" name=value")
+			}
+		}
+	}
+	if f.media != "" && (!strings.Contains(f.media, "/") || f.json+f.text+f.bodyFile == "") {
+		return usage("--media is the type of --json, --text or --body-file, such as application/json", "")
+	}
+	if f.signIn != "" && f.signIn != "basic" && f.signIn != "bearer" {
+		return usage("--sign-in takes basic or bearer, not "+f.signIn, "a key in a header of its own is written --header 'Name: value'")
+	}
+	if f.pick != "" {
+		if _, err := jsonpath.Parse(f.pick); err != nil {
+			return usage("--pick "+f.pick+": "+err.Error(), "write --pick '$.name', in single quotes")
+		}
+	}
 	if f.json != "" {
 		// {name} is not JSON, and is allowed there all the same.
 		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside.MatchString(f.json) {
@@ -115,6 +157,9 @@ func (f *tryFlags) check(args []string) error {
 	}
 	return nil
 }
+
+// plainName is a field's name that the language takes as it is.
+var plainName = regexp.MustCompile(`^[^\s"={}#]+$`)
 
 var namesInside = regexp.MustCompile(`\{[A-Za-z_][A-Za-z0-9_.\[\]]*\}`)
 

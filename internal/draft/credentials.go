@@ -30,7 +30,8 @@ func Credentials(headers []string) (secrets []string, auth string, notes []strin
 			continue
 		case strings.EqualFold(name, "Authorization") && spaced && strings.EqualFold(scheme, "Basic"):
 			auth = "auth basic {user} {password}"
-			secret("user", "SERVICE_USER")
+			secrets = append(secrets, "let user from env SERVICE_USER")
+			notes = append(notes, "Credentials come from the environment: set SERVICE_USER before a run.")
 			secret("password", "SERVICE_PASSWORD")
 			continue
 		case strings.EqualFold(name, "Authorization") || keyName.MatchString(name):

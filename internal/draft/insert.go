@@ -79,6 +79,55 @@ func Insert(name, text, scenario, base string, lines []string) (*Inserted, error
 	return &Inserted{Text: out, Line: first, Added: strings.Split(strings.TrimSuffix(piece, "\n"), "\n")}, nil
 }
 
+// Afterwards adds a step to those that run after the scenario into which the
+// others went, before those that are there: what was made last goes first.
+func (in *Inserted) Afterwards(name string, lines []string) error {
+	if len(lines) == 0 {
+		return nil
+	}
+	f, diags := syntax.Parse(source.NewFile(name, in.Text))
+	if diags.Errors() > 0 {
+		return nil
+	}
+	var into, after *syntax.Statement
+	last := in.Line + len(in.Added) - 1
+	for _, st := range f.Statements {
+		if syntax.Is[*syntax.Scenario](st) {
+			if f.Source.Position(st.Span.Start).Line > last {
+				break
+			}
+			into, after = st, nil
+		} else if syntax.Is[*syntax.Afterwards](st) && into != nil && after == nil {
+			after = st
+		}
+	}
+	if into == nil {
+		return nil
+	}
+	var piece []string
+	at := 0
+	if after != nil {
+		at = endOfLine(in.Text, after.Span.End)
+	} else {
+		at = endOfLine(in.Text, lastEnd(into))
+		piece = append(piece, "", "afterwards")
+	}
+	for _, l := range lines {
+		piece = append(piece, "  "+inLine(l))
+	}
+	text := strings.Join(piece, "\n") + "\n"
+	if after != nil {
+		text += "\n"
+	}
+	out := in.Text[:at] + text + in.Text[at:]
+	if _, diags := syntax.Parse(source.NewFile(name, out)); diags.Errors() > 0 {
+		return nil
+	}
+	in.Text = out
+	in.Added = append(in.Added, piece...)
+	return nil
+}
+
 // laid sets the layout of lines that are a scenario, or a step of one.
 func laid(lines []string) string {
 	text := strings.Join(lines, "\n") + "\n"

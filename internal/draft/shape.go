@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"usualpath/internal/core/value"
@@ -18,7 +19,9 @@ var (
 	timeForm  = regexp.MustCompile(`^\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)$`)
 	dateForm  = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
 	idName    = regexp.MustCompile(`(?i)^(?:_?id|uuid|guid|key|.*_id|.*[a-z]Id)$`)
-	clockName = regexp.MustCompile(`(?i)(?:_at|_on|At|On|date|time|updated|created|modified|version|revision|etag)$`)
+	clockName = regexp.MustCompile(`(?i)(?:_at|_on|At|On|date|time|updated|created|modified|version|revision|etag|expires|expires_in|expiresIn|elapsed|duration)$`)
+	tokenName = regexp.MustCompile(`(?i)(?:token|secret|session|jwt|csrf|nonce|hash|signature|cursor)$`)
+	tokenForm = regexp.MustCompile(`^[A-Za-z0-9+/=_.~-]{16,}$`)
 	longText  = 80
 )
 
@@ -44,7 +47,15 @@ func varies(name string, v *value.Value) bool {
 	if v.Kind == value.String && (uuidForm.MatchString(v.Text) || timeForm.MatchString(v.Text)) {
 		return true
 	}
+	if v.Kind == value.String && (tokenName.MatchString(name) || drawn(v.Text)) {
+		return true
+	}
 	return idName.MatchString(name) || clockName.MatchString(name) && v.Kind != value.Bool && v.Kind != value.Object && v.Kind != value.Array
+}
+
+// drawn tells whether a text looks as if it had been drawn: a token, a hash.
+func drawn(text string) bool {
+	return tokenForm.MatchString(text) && strings.ContainsAny(text, "0123456789") && strings.ContainsFunc(text, unicode.IsLetter)
 }
 
 // typeOf is the type of a value, as narrow as its form allows.
@@ -113,6 +124,9 @@ func (s *shaper) shape(name string, v *value.Value, top bool) string {
 		return typeOf(v)
 	}
 	if v.Kind == value.String {
+		if as := s.known.name(v.Text); as != "" && renewable.MatchString(name) {
+			return "{" + as + "}"
+		}
 		if utf8.RuneCountInString(v.Text) > longText {
 			return "string"
 		}

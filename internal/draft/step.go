@@ -18,8 +18,12 @@ type Known map[string]*value.Value
 type Proposal struct {
 	// Lines are the step's.
 	Lines []string
+	// After are lines of a step that takes away what was made.
+	After []string
 	// Kept are the names it binds, with their values.
 	Kept Known
+	// Notes say what was written otherwise than it was sent.
+	Notes []string
 }
 
 // Typed is a request as somebody typed it: with names in it, and without what a
@@ -28,8 +32,12 @@ type Typed struct {
 	Method, Target string
 	// Header are "Name: value", Query "name=value" or "name".
 	Header, Query []string
-	// JSON and Text are the body, one of them at most.
-	JSON, Text string
+	// JSON and Text are the body, one of them at most, or File, which is its name
+	// in the scenario; Media is its type, "" for the usual one.
+	JSON, Text, File, Media string
+	// Fields are "name=value" of a form, Parts those of a multipart body, Attached
+	// "name=FILE", by the name in the scenario.
+	Fields, Parts, Attached []string
 	// Follow is how many redirects are followed; Timeout as written, "" for none.
 	Follow  int
 	Timeout string
@@ -70,11 +78,11 @@ func (t *Typed) Lines(known Known) []string {
 	if t.Auth != "" {
 		out = append(out, "  "+t.Auth)
 	}
-	media := ""
+	media := t.Media
 	for _, h := range t.Header {
 		n, v, _ := strings.Cut(h, ":")
 		n, v = strings.TrimSpace(n), strings.TrimSpace(v)
-		if strings.EqualFold(n, "Content-Type") && (t.JSON != "" || t.Text != "") {
+		if strings.EqualFold(n, "Content-Type") && (t.JSON != "" || t.Text != "" || t.File != "") {
 			media = v
 			continue
 		}
@@ -98,12 +106,17 @@ func (t *Typed) Lines(known Known) []string {
 			out = append(out, "  query "+n)
 			continue
 		}
-		if as := known.name(v); as != "" {
-			v = "{" + as + "}"
-		} else if v == "" || strings.TrimSpace(v) != v || strings.ContainsAny(v, "#\"") {
-			v = fmt.Sprintf("%q", v)
+		out = append(out, "  query "+n+" = "+known.pair(v))
+	}
+	for word, list := range map[string][]string{"form": t.Fields, "part": t.Parts} {
+		for _, pair := range list {
+			n, v, _ := strings.Cut(pair, "=")
+			out = append(out, "  "+word+" "+n+" = "+known.pair(v))
 		}
-		out = append(out, "  query "+n+" = "+v)
+	}
+	for _, pair := range t.Attached {
+		n, file, _ := strings.Cut(pair, "=")
+		out = append(out, "  part "+n+" file "+quoted(file))
 	}
 	as := ""
 	if media != "" {
@@ -117,6 +130,8 @@ func (t *Typed) Lines(known Known) []string {
 		out = append(out, "  json "+known.put(t.JSON)+as)
 	case t.Text != "":
 		out = append(out, "  text "+quoted(t.Text)+as)
+	case t.File != "":
+		out = append(out, "  file "+quoted(t.File)+as)
 	}
 	if t.Follow > 0 {
 		out = append(out, fmt.Sprintf("  follow %d", t.Follow))
@@ -132,15 +147,16 @@ func (t *Typed) Lines(known Known) []string {
 func Step(title string, t *Typed, x *exchange.Exchange, known Known, taken func(name string) bool) Proposal {
 	p := Proposal{Kept: Known{}}
 	p.Lines = append(p.Lines, "step "+quoted(title))
+	t, known = p.renew(t, x, known, taken)
 	for _, l := range t.Lines(known) {
 		p.Lines = append(p.Lines, "  "+l)
 	}
-	p.expect(x, t.Target, known, taken)
+	p.expect(x, t, known, taken)
 	return p
 }
 
 // expect proposes what a careful tester would expect of such an answer.
-func (p *Proposal) expect(x *exchange.Exchange, target string, known Known, taken func(string) bool) {
+func (p *Proposal) expect(x *exchange.Exchange, t *Typed, known Known, taken func(string) bool) {
 	add := func(format string, args ...any) { p.Lines = append(p.Lines, fmt.Sprintf("  "+format, args...)) }
 	a := x.Answer
 	if a == nil {
@@ -161,9 +177,10 @@ func (p *Proposal) expect(x *exchange.Exchange, target string, known Known, take
 		if x.Request.Method == "POST" && a.Status/100 == 2 && v.Kind == value.Object {
 			if n := Identity(v); n != "" {
 				idv, _ := v.Get(n)
-				s.bind, s.as = n, free(singular(target), taken)
+				s.bind, s.as = n, free(singular(t.Target), taken)
 				p.Kept[s.as] = idv
 				id = idv.Plain()
+				p.After = takeAway(t, a.Header.Get("Location"), id, s.as)
 			}
 		}
 		add("expect body is %s", known.put(s.shape("", v, true)))
@@ -181,9 +198,10 @@ func (p *Proposal) expect(x *exchange.Exchange, target string, known Known, take
 		case id != "" && strings.HasSuffix(h, "/"+id):
 			add("expect header Location ends with %s", fmt.Sprintf("%q", "/{"+s.as+"}"))
 		case x.Request.Method == "POST" && a.Status == 201 && id == "":
-			name := free(singular(target)+"_at", taken)
+			name := free(singular(t.Target)+"_at", taken)
 			add("keep %s from header Location", name)
 			p.Kept[name] = value.NewString(h)
+			p.After = []string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE {" + name + "}"}
 		default:
 			add("expect header Location exists")
 		}
@@ -217,6 +235,17 @@ func (k Known) name(text string) string {
 		return ""
 	}
 	return names[0]
+}
+
+// pair is a value as it is written behind `=`: a known one by its name.
+func (k Known) pair(v string) string {
+	if as := k.name(v); as != "" {
+		return "{" + as + "}"
+	}
+	if v == "" || strings.TrimSpace(v) != v || strings.ContainsAny(v, "#\"\n\r\t") {
+		return value.Quoted(v)
+	}
+	return v
 }
 
 // put puts names for kept values into a text: where a whole member is one.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/remark"
@@ -15,19 +16,45 @@ var worthSeeing = map[string]bool{"Location": true, "Allow": true, "Etag": true,
 	"Www-Authenticate": true, "Retry-After": true, "Content-Location": true, "Vary": true, "Set-Cookie": true,
 	"Content-Encoding": true, "Deprecation": true, "Accept-Patch": true, "Preference-Applied": true}
 
+// View is how an answer is shown.
+type View struct {
+	Style *Style
+	// Verbose shows all headers, the request's too, and where the time went.
+	Verbose bool
+	// Agent is what the request said it was, where it did not say so itself.
+	Agent string
+	// Fold is how many lines of a body are shown, 0 for all; Width how wide a line
+	// may be, in cells, 0 for any.
+	Fold, Width int
+	// Kept is the file that holds the body, which is not shown then.
+	Kept string
+}
+
+// Request writes a request as it goes out: line, header and body.
+func Request(w io.Writer, r *exchange.Request, v *View) {
+	s := v.Style
+	fmt.Fprintln(w, s.paint(s.strong, Clean(r.Method+" "+r.URL, false)))
+	for _, h := range exchange.Wire(r, v.Agent) {
+		fmt.Fprintf(w, "  %s %s\n", s.paint(s.name, Clean(h.Name, false)+":"), Clean(h.Value, false))
+	}
+	if len(r.Body) > 0 {
+		text := string(r.Body)
+		if strings.ContainsRune(text, 0) || !utf8.ValidString(text) {
+			text = picture(r.Body)
+		}
+		fmt.Fprintf(w, "\n%s\n", strings.TrimRight(strings.ReplaceAll(Clean(value.Cut(text, 4000), true), `\r`, ""), "\n"))
+	}
+}
+
 // Answer writes one exchange as `try` shows it: request line, status, headers
 // worth seeing, the body set out, and what is noteworthy.
-func Answer(w io.Writer, x *exchange.Exchange, s *Style, verbose bool) {
-	r := x.Request
-	fmt.Fprintln(w, s.paint(s.strong, Clean(r.Method+" "+r.URL, false)))
+func Answer(w io.Writer, x *exchange.Exchange, v *View) {
+	s, verbose := v.Style, v.Verbose
 	if verbose {
-		for _, h := range r.Header {
-			fmt.Fprintf(w, "  %s %s\n", s.paint(s.name, Clean(h.Name, false)+":"), Clean(h.Value, false))
-		}
-		if len(r.Body) > 0 {
-			fmt.Fprintf(w, "  %s\n", Clean(Excerpt(r.Body, 400), false))
-		}
+		Request(w, x.Request, v)
 		fmt.Fprintln(w)
+	} else {
+		fmt.Fprintln(w, s.paint(s.strong, Clean(x.Request.Method+" "+x.Request.URL, false)))
 	}
 	if x.Failure != nil {
 		fmt.Fprintf(w, "%s\n", s.paint(s.failed, Clean("no answer: "+x.Failure.Error(), false)))
@@ -58,7 +85,7 @@ func Answer(w io.Writer, x *exchange.Exchange, s *Style, verbose bool) {
 			fmt.Fprintf(w, "  %s %s\n", s.paint(s.name, headerName(n)+":"), Clean(v, false))
 		}
 	}
-	body(w, a, s)
+	body(w, a, v)
 	if remarks := remark.Of(x); len(remarks) > 0 {
 		fmt.Fprintf(w, "\n%s\n", s.paint(s.strong, "noteworthy"))
 		for _, m := range remarks {
@@ -91,41 +118,6 @@ func Size(n int) string {
 		return fmt.Sprintf("%.1f KiB", float64(n)/(1<<10))
 	}
 	return fmt.Sprintf("%.1f MiB", float64(n)/(1<<20))
-}
-
-// mostShown bounds how much of a body is printed.
-const mostShown = 200_000
-
-func body(w io.Writer, a *exchange.Answer, s *Style) {
-	if len(a.Body) == 0 {
-		return
-	}
-	fmt.Fprintln(w)
-	text, problem := a.Text()
-	v, err := value.Decode(text, value.Limits{})
-	switch {
-	case err == nil && len(a.Body) <= mostShown:
-		var b strings.Builder
-		paintJSON(&b, v, 0, s)
-		fmt.Fprintln(w, b.String())
-		return
-	case err != nil && exchange.IsJSON(a.Header.Get("Content-Type")):
-		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came, since it is not JSON: "+err.Error()))
-	case problem != "":
-		fmt.Fprintf(w, "%s\n", s.paint(s.warned, "shown as it came: "+problem))
-	}
-	if strings.ContainsRune(text, 0) {
-		fmt.Fprintf(w, "%s, not text\n", Size(len(a.Body)))
-		return
-	}
-	shown := text
-	if len(shown) > mostShown {
-		shown = shown[:mostShown]
-	}
-	fmt.Fprintln(w, strings.TrimRight(Clean(shown, true), "\n"))
-	if len(text) > mostShown {
-		fmt.Fprintf(w, "%s\n", s.paint(s.faint, fmt.Sprintf("… and %s more", Size(len(text)-mostShown))))
-	}
 }
 
 // paintJSON writes JSON set out and coloured: the exact value, every digit.

@@ -37,7 +37,7 @@ func TestAnswers(t *testing.T) {
 			for _, name := range slices.Sorted(maps.Keys(in)) {
 				all.WriteString("## " + name + "\n")
 				method, _, _ := strings.Cut(name, " ")
-				Answer(&all, answered(t, method, in[name], 1234*time.Microsecond), NewStyle(false, false), verbose != "")
+				Answer(&all, answered(t, method, in[name], 1234*time.Microsecond), &View{Style: NewStyle(false, false), Verbose: verbose != "", Agent: "usualpath/t", Width: 100})
 			}
 			given = append(given, txtar.File{Name: "shown" + verbose, Data: all.Bytes()})
 		}
@@ -69,6 +69,6 @@ func TestWhatDiffersBetweenAnswers(t *testing.T) {
 	failed := &exchange.Exchange{Request: &exchange.Request{Method: "GET"}, Failure: &exchange.Failure{Kind: exchange.Refused}}
 	assert.Contains(t, strings.Join(Spread(answered(t, "GET", js+`1`, 0), []*exchange.Exchange{failed}), "\n"), "200 OK, then ")
 	var b bytes.Buffer
-	Answer(&b, failed, NewStyle(false, false), true)
+	Answer(&b, failed, &View{Style: NewStyle(false, false), Verbose: true})
 	assert.Contains(t, b.String(), "no answer: ")
 }

@@ -43,6 +43,14 @@ func NewStyle(color, ascii bool) *Style {
 	return s
 }
 
+// border is that of tables.
+func (s *Style) border() lipgloss.Border {
+	if s.line == "-" {
+		return lipgloss.ASCIIBorder()
+	}
+	return lipgloss.NormalBorder()
+}
+
 // paint colours a text, if there is colour; it may hold several lines.
 func (s *Style) paint(st lipgloss.Style, text string) string {
 	if !s.on || text == "" {

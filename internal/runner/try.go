@@ -35,10 +35,18 @@ type Try struct {
 	// Into is the file that it is filed into, "" for none; Step and Scenario are
 	// titles there.
 	Into, Step, Scenario string
+	// Files are the bytes of files that it sends, by the name that was typed.
+	Files map[string][]byte
+	// SignIn is basic or bearer, "" for none; Ask gives the value of a variable
+	// that the environment lacks.
+	SignIn string
+	Ask    func(variable string) (string, error)
 
-	dir   string
-	known draft.Known
-	tried *draft.Tried
+	dir string
+	// secrets are the lines that bind what --sign-in sends.
+	secrets []string
+	known   draft.Known
+	tried   *draft.Tried
 }
 
 // Tried is what came of a request.
@@ -87,16 +95,26 @@ func (t *Try) Send(ctx context.Context) (*Tried, error) {
 	if err := t.open(); err != nil {
 		return nil, err
 	}
-	text, err := t.text()
+	sent, overlay := t.attach()
+	if err := t.signIn(); err != nil {
+		return nil, err
+	}
+	sent.Auth = t.Typed.Auth
+	text, err := t.text(sent)
 	if err != nil {
 		return nil, err
 	}
 	name := filepath.Join(t.dir, "try-by-hand"+project.Extension)
-	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Let: t.Let, Overlay: map[string]string{name: text}})
+	overlay[name] = text
+	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Let: t.Let, Overlay: overlay})
 	for _, d := range p.Diagnostics {
 		// The request was typed, not written: only what keeps it from being sent counts.
 		if d.Severity == source.Error {
-			return nil, usage(d.Message, d.Hint)
+			place := ""
+			if d.File.Name != name {
+				place = fmt.Sprintf("%s:%d: ", d.File.Name, d.File.Position(d.Span.Start).Line)
+			}
+			return nil, usage(place+d.Message, d.Hint)
 		}
 	}
 	out := &Tried{Without: map[string]*exchange.Exchange{}, base: t.Engine.Base}
@@ -175,8 +193,11 @@ func (d *Tried) take(st *event.StepFinished) {
 
 // text is the request as a scenario: sent once, as often again as asked for,
 // and once more without each thing that is to be left out.
-func (t *Try) text() (string, error) {
+func (t *Try) text(sent *draft.Typed) (string, error) {
 	var b strings.Builder
+	for _, l := range t.secrets {
+		b.WriteString(l + "\n")
+	}
 	if t.Into != "" {
 		if data, err := source.ReadFile(t.Into); err == nil {
 			tree, diags := syntax.Parse(source.NewFile(t.Into, string(data)))
@@ -209,9 +230,9 @@ func (t *Try) text() (string, error) {
 	if t.Repeat > 1 {
 		again = append(again, fmt.Sprintf("again %d times", t.Repeat-1))
 	}
-	step("try", t.Typed, again...)
+	step("try", sent, again...)
 	for _, w := range t.Without {
-		typed, more, err := t.Typed.Without(w)
+		typed, more, err := sent.Without(w)
 		if err != nil {
 			return "", usage(err.Error(), "write --without 'header Name' or --without 'query name'")
 		}
@@ -252,10 +273,22 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 	if strings.HasPrefix(t.Typed.Target, "http") || t.ownBase() {
 		base = ""
 	}
-	typed, secrets, notes, hidden := t.Typed.WithoutCredentials()
+	filed, err := t.filed()
+	if err != nil {
+		return nil, err
+	}
+	typed, secrets, notes, hidden := filed.WithoutCredentials()
+	if len(t.secrets) > 0 {
+		typed.Auth = filed.Auth
+		secrets = append(t.secrets, secrets...)
+		notes = append(notes, "Credentials come from the environment, as they did now.")
+	}
 	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return binds(tree, n, false) })
 	p.Lines = t.unhidden(p.Lines, hidden)
 	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
+	if err == nil {
+		err = in.Afterwards(t.Into, p.After)
+	}
 	if err != nil {
 		return nil, usage(err.Error(), "usualpath lint shows all mistakes of a file")
 	}
@@ -266,18 +299,17 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 	if err := t.tried.Keep(filepath.Base(t.Into), p.Kept); err != nil {
 		return nil, broken(err.Error())
 	}
-	return &Filed{in.Line, in.Added, notes}, nil
+	return &Filed{in.Line, in.Added, append(notes, p.Notes...)}, nil
 }
 
 // unhidden are lines with secrets as names, those of the project too, and without those
 // that would hold a hidden value.
 func (t *Try) unhidden(lines []string, known map[string]string) []string {
-	name := filepath.Join(t.dir, "secrets-by-hand"+project.Extension)
-	p := project.Load([]string{name}, project.Options{Environment: t.Environment, Overlay: map[string]string{name: "scenario \"s\"\n  step \"t\"\n    send GET /\n    expect status 200\n"}})
+	p := t.project()
 	if p.Config != nil && t.Engine.Getenv != nil {
 		for _, st := range p.Config.Statements {
 			if s, is := st.Body.(*syntax.Secret); is && s.Env != "" {
-				if v, set := t.Engine.Getenv(s.Env); set && len(v) >= mask.Shortest {
+				if v, set := p.Getenv(t.Engine.Getenv)(s.Env); set && len(v) >= mask.Shortest {
 					known[v] = s.Name
 				}
 			}
@@ -298,8 +330,7 @@ func (t *Try) unhidden(lines []string, known map[string]string) []string {
 // ownBase tells whether the project gives the base URL, so that the file needs
 // none of its own.
 func (t *Try) ownBase() bool {
-	name := filepath.Join(t.dir, "base-by-hand"+project.Extension)
-	p := project.Load([]string{name}, project.Options{Overlay: map[string]string{name: "scenario \"s\"\n  step \"t\"\n    send GET /\n    expect status 200\n"}})
+	p := t.project()
 	return len(p.Files) > 0 && p.Base(p.Files[0]) != nil
 }
 

@@ -62,6 +62,8 @@ type Options struct {
 	Emit func(event.Event)
 	// Now is the clock; nil for the real one.
 	Now func() time.Time
+	// Unsent puts requests together and sends none of them.
+	Unsent bool
 	// Getenv is the process environment.
 	Getenv func(string) (string, bool)
 }
@@ -126,6 +128,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	if o.Workers < 1 {
 		o.Workers = 1
 	}
+	o.Getenv = p.Getenv(o.Getenv)
 	start := time.Now()
 	// Events come one at a time, whatever runs side by side.
 	var tally event.Tally
@@ -137,7 +140,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	}
 	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
-	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Connections: o.Workers + 16})
+	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16})
 	defer r.client.Close()
 	list := jobs(p, o)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Select.Shard.String(), Sources: p.Digest()})

@@ -84,9 +84,12 @@ func (r *environment) ready(ctx context.Context, s *project.Scenario, emit func(
 
 // prelude runs a `before all`.
 func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit func(event.Event)) *prelude {
-	have := &prelude{values: map[string]*value.Value{}, at: r.o.Now()}
+	have := &prelude{at: r.o.Now()}
 	// Known before it runs: it may not need itself.
 	r.once.done[one] = have
+	if have.values = r.given(one); len(have.values) > 0 {
+		return have
+	}
 	title := fmt.Sprintf("before all %q", one.Raw())
 	before, why := r.ready(ctx, one.Scenario, emit)
 	r.once.next++
@@ -101,6 +104,23 @@ func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit fu
 		have.failed = title + " has failed"
 	}
 	return have
+}
+
+// given are the values of a prelude that need no run of it: all of them come from
+// outside, or nothing is sent and their names stand for them.
+func (r *environment) given(one *project.Prelude) map[string]*value.Value {
+	out := map[string]*value.Value{}
+	for _, n := range one.Keeps {
+		switch v, given := r.p.Let[n]; {
+		case given:
+			out[n] = v
+		case r.o.Unsent:
+			out[n] = value.NewString("{" + n + "}")
+		default:
+			return map[string]*value.Value{}
+		}
+	}
+	return out
 }
 
 // finales runs the `after all` of all files of which something has run.

@@ -33,6 +33,9 @@ type Options struct {
 	MaxBody int64
 	// Agent is the User-Agent that is sent when a request names none.
 	Agent string
+	// Unsent keeps every request from being sent; each ends in a failure that says
+	// so.
+	Unsent bool
 	// Connections is how many idle connections are kept for a host; default 16.
 	Connections int
 }
@@ -141,6 +144,12 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 // with either Answer or Failure.
 func (c *Client) Do(ctx context.Context, r *Request) *Exchange {
 	e := &Exchange{Request: r, Start: time.Now()}
+	if c.options.Unsent {
+		if _, e.Failure = c.build(r); e.Failure == nil {
+			e.Failure = &Failure{Unsent, ""}
+		}
+		return e
+	}
 	if r.Timeout > 0 {
 		var cancel context.CancelFunc
 		ctx, cancel = context.WithTimeout(ctx, r.Timeout)

@@ -35,6 +35,7 @@ const (
 	UnknownHost  Kind = "unknown host"
 	TLS          Kind = "TLS"
 	BadRequest   Kind = "cannot be sent"
+	Unsent       Kind = "not sent"
 	Interrupted  Kind = "interrupted"
 	OtherFailure Kind = "failed"
 )

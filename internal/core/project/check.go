@@ -81,7 +81,7 @@ func (p *loader) spoiled(f *File) bool {
 func (p *loader) placement(f *File) {
 	for _, st := range f.Statements {
 		switch st.Body.(type) {
-		case *syntax.ProjectName, *syntax.Defaults, *syntax.Environment, *syntax.Service:
+		case *syntax.ProjectName, *syntax.Defaults, *syntax.Environment, *syntax.Service, *syntax.EnvFile:
 			p.say(f, wordSpan(st), "`"+st.Word+"` is only allowed in "+ConfigName, "move it there")
 		}
 	}

@@ -97,6 +97,9 @@ type Project struct {
 	finales  map[*syntax.Statement]*Scenario
 	loaded   []*File
 	data     *contents
+	// env are the variables of `env file`, envFile its name.
+	env     map[string]string
+	envFile string
 }
 
 // Derived is a file of scenarios that a statement of another gave rise to.
@@ -133,7 +136,7 @@ type loader struct {
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), Environment: o.Environment, Let: o.Let}, o: o, files: map[string]*File{}}
+	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), env: map[string]string{}, Environment: o.Environment, Let: o.Let}, o: o, files: map[string]*File{}}
 	var found []string
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)
@@ -176,6 +179,7 @@ func Load(paths []string, o Options) *Project {
 		p.layers[f] = p.layersOf(f)
 	}
 	slices.SortFunc(p.loaded, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })
+	p.readEnvFile()
 	p.once()
 	p.check()
 	p.Diagnostics = withoutFollowUps(p.Diagnostics).Sort()

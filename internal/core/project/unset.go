@@ -14,6 +14,7 @@ import (
 // run would be told of each of them again and again.
 func (p *Project) Unset(getenv func(string) (string, bool)) source.Diagnostics {
 	var out source.Diagnostics
+	getenv = p.Getenv(getenv)
 	if getenv == nil {
 		return nil
 	}
@@ -41,6 +42,9 @@ func (p *Project) Unset(getenv func(string) (string, bool)) source.Diagnostics {
 		case !set:
 			d.Message = fmt.Sprintf("the environment variable %s of `%s` is not set", variable, name)
 			d.Hint = "set it before the run: export " + variable + "=…"
+			if p.envFile != "" {
+				d.Hint += ", or write it into " + p.envFile
+			}
 			if !secret {
 				d.Hint += "; or give a default: let " + name + " from env " + variable + " or VALUE"
 			}

@@ -24,6 +24,25 @@ func (b *Cookies) print(l *layout) {
 
 func (b *Cookies) walk(walker) {}
 
+// EnvFile is `env file "FILE"`.
+type EnvFile struct{ File *Node }
+
+var _ = form(Form{Word: "env", In: InFile, Usage: `env file "FILE"`, Help: "Variables for `from env`, in project.upath: NAME=value lines of a file; the process environment wins, and the file may be missing.",
+	Example: `env file ".env"`}, func() Body { return &EnvFile{} })
+
+func (b *EnvFile) read(p *parser) {
+	if p.needWord("file", `env file ".env"`) {
+		b.File = p.plainString("a file name", `env file ".env"`)
+	}
+}
+
+func (b *EnvFile) print(l *layout) {
+	l.write("file")
+	l.node(b.File)
+}
+
+func (b *EnvFile) walk(walker) {}
+
 // Allow is `allow HOST`.
 type Allow struct{ Host *Template }
 
