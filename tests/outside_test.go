@@ -4,6 +4,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -53,6 +54,20 @@ scenario "s {who}"
 		assert.Contains(t, r.out+r.err, c.says)
 		assert.NotContains(t, r.out+r.err, "`who` is never bound")
 	}
+	t.Setenv("TOKEN", "")
+	require.NoError(t, os.Unsetenv("TOKEN"))
+	kept := folder(t, "project.upath", config+"\nenv file \".env\"\n", "a.upath", text(t, dir, "a.upath"))
+	r = run(t, kept, "run", "--let", "n=2")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "or write it into .env")
+	require.NoError(t, os.WriteFile(filepath.Join(kept, ".env"), []byte("# of ours\nexport TOKEN='sesame-44'\n"), 0o600))
+	r = run(t, kept, "run", "--let", "n=2", "-v")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.NotContains(t, r.out, "sesame")
+	t.Setenv("TOKEN", "other-token")
+	assert.NotContains(t, run(t, kept, "run", "--let", "n=2", "-v").out, "other-token", "the process environment wins")
+	require.NoError(t, os.WriteFile(filepath.Join(kept, ".env"), []byte("TOKEN sesame\n"), 0o600))
+	assert.Contains(t, run(t, kept, "lint").err+run(t, kept, "lint").out, ".env does not hold variables")
 	t.Setenv("USUALPATH_ENV", "ci")
 	assert.Contains(t, run(t, dir, "run", "--let", "n=2").out, "s ci")
 	t.Setenv("USUALPATH_ENV", "")
