@@ -1,9 +1,10 @@
 package project
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -776,7 +777,7 @@ func (p *loader) secretFile(f *File, s *syntax.Secret) {
 	name, _ := s.File.Template.Plain()
 	data, err := p.ReadFile(f, name)
 	switch n := utf8.RuneCountInString(strings.TrimRight(string(data), "\r\n")); {
-	case err != nil && !os.IsNotExist(err):
+	case err != nil && !errors.Is(err, fs.ErrNotExist):
 		p.say(f, s.File.Span, "the secret cannot be read: "+err.Error(), "the name is relative to this file")
 	case err == nil && n < mask.Shortest:
 		p.say(f, s.File.Span, fmt.Sprintf("this secret has fewer than %d characters, and cannot be hidden", mask.Shortest), "give the service a longer one, or bind it with `let`")

@@ -1,7 +1,8 @@
 package project
 
 import (
-	"os"
+	"errors"
+	"io/fs"
 	"strings"
 
 	"github.com/joho/godotenv"
@@ -22,7 +23,7 @@ func (p *loader) readEnvFile() {
 		}
 		name, _ := b.File.Template.Plain()
 		data, err := p.ReadFile(p.Config, name)
-		if os.IsNotExist(err) {
+		if errors.Is(err, fs.ErrNotExist) {
 			p.envFile = name
 			continue
 		}

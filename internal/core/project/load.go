@@ -517,10 +517,19 @@ func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
 	}
 	data, err := p.data.read(at)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %s", name, reason(err))
+		return nil, &fileError{name, err}
 	}
 	return data, nil
 }
+
+// fileError is a file that cannot be read.
+type fileError struct {
+	name string
+	err  error
+}
+
+func (e *fileError) Error() string { return e.name + ": " + reason(e.err) }
+func (e *fileError) Unwrap() error { return e.err }
 
 // Find lists the files that paths stand for, project files among them.
 func Find(paths []string) ([]string, source.Diagnostics) {
