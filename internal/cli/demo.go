@@ -77,7 +77,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	// Shown as they are in the example project.
 	p, list := resource.Load([]string{folder}, project.Options{Shown: filepath.Base})
 	st := a.style(a.out)
-	if !f.quiet {
+	if f.quiet == 0 {
 		with := ""
 		if len(faults) > 0 {
 			with = ", with the fault " + strings.Join(faults, ", ")
@@ -91,7 +91,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	err = a.runProject(ctx, p, list, f, func(_, option, value string) string {
 		return "usualpath demo" + suffix + " " + option + " " + quoteArg(value)
 	})
-	if !f.quiet {
+	if f.quiet == 0 {
 		a.next(st.Arrow(), faults)
 	}
 	return err

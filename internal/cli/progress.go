@@ -10,6 +10,7 @@ import (
 	"github.com/vbauerster/mpb/v8/decor"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/report"
 )
 
 // hanging is how long a request is in flight before it is named.
@@ -31,7 +32,7 @@ type progress struct {
 // newProgress gives nil where nothing is to be shown.
 func (a *app) newProgress(total int) *progress {
 	tty, width := terminal(a.out)
-	if !tty || total < 2 {
+	if !tty || total < 1 || width < report.Narrowest {
 		return nil
 	}
 	g := &progress{since: time.Now()}
@@ -53,7 +54,8 @@ func (g *progress) words(s decor.Statistics, width int) string {
 		left := time.Duration(float64(took) / float64(s.Current) * float64(s.Total-s.Current))
 		text += fmt.Sprintf("   about %s left", left.Round(time.Second))
 	}
-	if g.inFlight != "" && time.Since(g.begun) > hanging {
+	if since := time.Since(g.begun); g.inFlight != "" && since > hanging {
+		text += fmt.Sprintf("   %.0f s", since.Seconds())
 		if room := width - 50 - len(text); len(g.inFlight) > room && room > 12 {
 			return text + "   " + g.inFlight[:room] + "…"
 		}

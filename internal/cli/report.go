@@ -16,7 +16,7 @@ import (
 
 func (a *app) report() *cobra.Command {
 	format, file := "terminal", ""
-	verbose, quiet := false, false
+	verbose, quiet := false, 0
 	c := &cobra.Command{
 		Use: "report RECORD…", Short: "Turn saved run records into other formats",
 		Long: `Reads records that run --save wrote, several as one (the shards of a suite), and
@@ -38,16 +38,16 @@ Without --as it shows the run as run did.`,
 	c.Flags().StringVar(&format, "as", "terminal", "the format: terminal, "+strings.Join(out.Formats(), ", "))
 	c.Flags().StringVar(&file, "out", "", "the file to write (default: the output)")
 	c.Flags().BoolVarP(&verbose, "verbose", "v", false, "with the format terminal: show every exchange")
-	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "with the format terminal: show only the summary")
+	c.Flags().CountVarP(&quiet, "quiet", "q", "with the format terminal: show only failures and the summary; twice, only the summary")
 	return c
 }
 
 // reportOn writes a report of records. Of a damaged one it shows what is there,
 // and ends with an error.
-func (a *app) reportOn(records []string, format, file string, verbose, quiet bool) error {
+func (a *app) reportOn(records []string, format, file string, verbose bool, quiet int) error {
 	if format == "terminal" {
 		_, width := terminal(a.out)
-		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet}
+		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet > 0, Silent: quiet > 1}
 		return recordError(record.Read(records, view.Event))
 	}
 	if !slices.Contains(out.Formats(), format) {

@@ -71,10 +71,17 @@ func Main(args []string, stdout, stderr io.Writer) (code int) {
 			code = exitBroken
 		}
 	}()
+	for _, w := range []*io.Writer{&a.out, &a.err} {
+		if tty, width := terminal(*w); tty && width < report.Narrowest {
+			n := &report.Narrow{W: *w, Width: width}
+			defer n.Flush()
+			*w = n
+		}
+	}
 	root := a.root()
 	root.SetArgs(args)
-	root.SetOut(stdout)
-	root.SetErr(stderr)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
 	err := root.Execute()
 	if err == nil {
 		return exitHeld
@@ -159,15 +166,18 @@ func temporary(c *cobra.Command) error {
 
 // terminal tells whether a writer is a terminal, and how wide it is.
 func terminal(w io.Writer) (bool, int) {
+	if n, narrow := w.(*report.Narrow); narrow {
+		return true, n.Width
+	}
 	f, ok := w.(*os.File)
 	if !ok || !isatty.IsTerminal(f.Fd()) {
 		return false, 100
 	}
 	width, _, err := term.GetSize(int(f.Fd()))
-	if err != nil || width < 40 {
+	if err != nil || width < 1 {
 		width = 100
 	}
-	return true, width
+	return true, max(width, 20)
 }
 
 func (a *app) style(w io.Writer) *report.Style {

@@ -30,14 +30,18 @@ type runFlags struct {
 	let                         []string
 	lines                       map[string][]int
 	only, tags, skipTags        []string
-	stopEarly, verbose, quiet   bool
+	stopEarly, verbose          bool
+	quiet                       int
+	resources                   []string
+	list                        string
+	failed                      bool
 	accept                      bool
 	checks, families            []string
 	level                       string
 	allow                       []string
 	seed                        uint64
 	workers                     int
-	watch, history              bool
+	watch, history, remember    bool
 	reports                     []string
 	save, shard, balance        string
 	against                     string
@@ -53,6 +57,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.skipTags, "skip-tag", nil, "skip the scenarios with one of these tags")
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
+	fl.StringSliceVar(&f.resources, "resource", nil, "run the derived checks of these resources")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
 	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
 	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
@@ -64,7 +69,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
 	fl.BoolVar(&f.readOnly, "read-only", false, "send GET, HEAD and OPTIONS only; what needs more is not applicable")
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
-	fl.BoolVarP(&f.quiet, "quiet", "q", false, "show only the summary")
+	fl.CountVarP(&f.quiet, "quiet", "q", "show only failures and the summary; twice, only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
 	fl.IntVar(&f.workers, "workers", 1, "how many scenarios may run side by side")
 }
@@ -80,6 +85,8 @@ nothing is sent at all.`,
   usualpath run boats.upath --base http://127.0.0.1:4710
   usualpath run . --tag smoke --only "absent" -v
   usualpath run boats.upath:12
+  usualpath run --failed
+  usualpath run . --list
   usualpath run boats.upath --check lifecycle/deleted-is-gone
   usualpath run . --against openapi.yaml
   usualpath run --watch`,
@@ -91,9 +98,16 @@ nothing is sent at all.`,
 				args = []string{"."}
 			}
 			one := func(ctx context.Context, p *project.Project, list []*resource.Resource) error {
+				if f.list != "" {
+					return a.list(p, list, f)
+				}
 				return a.runProject(ctx, p, list, f, func(file, option, value string) string {
 					return again(f, file, option, value)
 				})
+			}
+			f.remember = true
+			if f.list != "" && f.list != "text" && f.list != "json" {
+				return usage("--list takes text or json, not "+f.list, "write --list, or --list=json")
 			}
 			if f.watch {
 				return a.watch(c.Context(), args, f, one)
@@ -121,6 +135,9 @@ nothing is sent at all.`,
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
 	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
 	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
+	fl.BoolVar(&f.failed, "failed", false, "run only what failed the last time")
+	fl.StringVar(&f.list, "list", "", "say what would run, and send nothing: text or json")
+	fl.Lookup("list").NoOptDefVal = "text"
 	fl.BoolVar(&f.accept, "accept", false, "write baselines that are new or different")
 	completeProject(c)
 	return c
@@ -240,7 +257,7 @@ func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags)
 	if err != nil {
 		return nil, err
 	}
-	c := &runner.Config{Project: p, Resources: list, Engine: *o, Process: f.process, Coverage: f.coverage, Save: f.save, History: f.history}
+	c := &runner.Config{Project: p, Resources: list, Engine: *o, Process: f.process, Coverage: f.coverage, Save: f.save, History: f.history, Remember: f.remember, Failed: f.failed}
 	if f.against != "" {
 		if c.Against, err = a.loadContract(f.against, "--against"); err != nil {
 			return nil, err
@@ -300,7 +317,7 @@ func checkNames(f *runFlags) error {
 }
 
 func (f *runFlags) options() (*engine.Options, error) {
-	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families, Lines: f.lines},
+	o := &engine.Options{Base: f.base, Select: engine.Selection{Only: f.only, Tags: f.tags, SkipTags: f.skipTags, Checks: f.checks, Families: f.families, Resources: f.resources, Lines: f.lines},
 		StopEarly: f.stopEarly, ReadOnly: f.readOnly, Level: f.level, Allow: f.allow, Seed: f.seed, Workers: f.workers, Accept: f.accept, Tool: agent(), Getenv: os.LookupEnv}
 	if err := checkBase(f.base); err != nil {
 		return nil, err

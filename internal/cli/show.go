@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"syscall"
 	"time"
 
@@ -16,16 +17,22 @@ import (
 type shown struct {
 	view  *report.Terminal
 	text  *paced
+	lines *report.Narrow
 	live  *progress
-	quiet bool
+	quiet int
 }
 
 // show prepares the view of a run; again gives the command that runs a part of
 // it again.
 func (a *app) show(f *runFlags, again func(file, option, value string) string) *shown {
 	s := &shown{text: newPaced(a.out), quiet: f.quiet}
-	_, width := terminal(a.out)
-	s.view = &report.Terminal{W: s.text, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet, Width: width,
+	tty, width := terminal(a.out)
+	var to io.Writer = s.text
+	if tty && width >= report.Narrowest {
+		s.lines = &report.Narrow{W: s.text, Width: width}
+		to = s.lines
+	}
+	s.view = &report.Terminal{W: to, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet > 0, Silent: f.quiet > 1, Width: width,
 		Again: func(file, title string) string { return again(file, "--only", title) },
 		AgainCheck: func(file, id, level string) string {
 			command := again(file, "--check", id)
@@ -42,7 +49,7 @@ func (s *shown) watching(a *app) runner.View {
 	v := runner.View{
 		Waiting: a.waiting,
 		Ready: func(base string, took time.Duration) {
-			if !s.quiet {
+			if s.quiet == 0 {
 				fmt.Fprintf(a.out, "the service is ready at %s after %s\n\n", base, exchange.Took(took))
 			}
 		},
@@ -73,10 +80,13 @@ func (s *shown) end(a *app, done *runner.Outcome) error {
 	}
 	s.view.Event(done.Finished)
 	if done.Coverage != nil {
-		report.Coverage(s.text, done.Coverage, s.quiet, a.style(a.out))
+		report.Coverage(s.text, done.Coverage, s.quiet > 0, a.style(a.out))
 	}
-	if done.Log != "" && !s.quiet {
+	if done.Log != "" && s.quiet < 2 {
 		fmt.Fprintf(s.text, "what the service said is in %s\n", done.Log)
+	}
+	if s.lines != nil {
+		s.lines.Flush()
 	}
 	err := errors.Join(flushed, s.text.Flush())
 	if errors.Is(err, syscall.EPIPE) {

@@ -50,12 +50,20 @@ func (t *Terminal) tellPromises() {
 		return
 	}
 	t.promises = nil
+	groups := p.groups()
+	if t.Quiet {
+		groups = slices.DeleteFunc(groups, func(g *group) bool { return !grave(g.first.finished.Verdict) })
+		if len(groups) == 0 {
+			return
+		}
+	}
 	if t.file == p.file && !t.spaced {
 		fmt.Fprintln(t.W)
 	}
 	t.fileLine(p.file)
-	t.grid(p)
-	groups := p.groups()
+	if !t.Quiet {
+		t.grid(p)
+	}
 	for _, g := range groups {
 		t.group(g)
 	}
@@ -94,14 +102,33 @@ func (t *Terminal) grid(p *promises) {
 	}
 	s := t.Style
 	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
+	// As many columns as there is room for; the others below.
+	families := m.Families
+	for heading := pad(s.paint(s.strong, Clean(p.resource, false)), first); len(families) > 0; heading = pad("", first) {
+		n := min(len(families), max(1, (t.width()-2-first)/11))
+		t.gridPart(m, families[:n], heading, first)
+		families = families[n:]
+	}
+	var parts []string
+	for _, one := range m.Tally() {
+		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.Skipped: s.faint}[one.Verdict],
+			fmt.Sprintf("%d %s", one.N, one.Word)))
+	}
+	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), exchange.Took(m.Took))))
+}
+
+// gridPart draws some columns of a grid.
+func (t *Terminal) gridPart(m *Grid, families []string, heading string, first int) {
+	s := t.Style
 	var head strings.Builder
-	for _, f := range m.Families {
+	for _, f := range families {
 		head.WriteString("  " + pad(m.Head(f), 9))
 	}
-	fmt.Fprintf(t.W, "  %s%s\n", pad(s.paint(s.strong, Clean(p.resource, false)), first), s.paint(s.faint, strings.TrimRight(head.String(), " ")))
+	fmt.Fprintf(t.W, "  %s%s\n", heading, s.paint(s.faint, strings.TrimRight(head.String(), " ")))
 	for _, op := range m.Rows {
 		var line strings.Builder
-		for _, f := range m.Families {
+		for _, f := range families {
 			text := s.paint(s.faint, s.none)
 			if c := m.At(op, f); c != nil {
 				mark, _ := worst(c.Worst)
@@ -111,13 +138,6 @@ func (t *Terminal) grid(p *promises) {
 		}
 		fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
 	}
-	var parts []string
-	for _, one := range m.Tally() {
-		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.Skipped: s.faint}[one.Verdict],
-			fmt.Sprintf("%d %s", one.N, one.Word)))
-	}
-	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
-		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), exchange.Took(m.Took))))
 }
 
 // group is a check that did not hold, with those that follow from it.
@@ -251,9 +271,9 @@ func (t *Terminal) group(g *group) {
 		}
 	}
 	place := o.check().Level + "   " + Clean(o.started.File, false) + fmt.Sprintf(":%d", o.started.Line)
-	width := min(max(t.Width, 60), 110)
+	width := t.width()
 	fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(id+word, max(width-6-lipgloss.Width(place), 30)), s.paint(s.faint, place))
-	t.field("proves", folded(o.started.About, width-16))
+	t.field("proves", folded(o.started.About, max(width-16, 20)))
 	if len(o.steps) == 0 && o.finished.Why != "" {
 		t.field("since", o.finished.Why)
 	}
@@ -274,7 +294,7 @@ func (t *Terminal) group(g *group) {
 		}
 		slices.Sort(names)
 		names = slices.Compact(names)
-		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), width-16))
+		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), max(width-16, 20)))
 	}
 }
 
@@ -304,8 +324,8 @@ func (t *Terminal) checkSteps(steps []*event.StepFinished) {
 		t.heldSteps(before)
 	}
 	if len(alike) > 0 {
-		width := min(max(t.Width, 60), 110)
-		t.field("alike", folded(fmt.Sprintf("%s: %s", count(len(alike), "more step"), strings.Join(alike, ", ")), width-16))
+		width := t.width()
+		t.field("alike", folded(fmt.Sprintf("%s: %s", count(len(alike), "more step"), strings.Join(alike, ", ")), max(width-16, 20)))
 	}
 }
 
@@ -368,7 +388,7 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 	case event.Blocked:
 		mark = 3
 	}
-	width := min(max(t.Width, 60), 110)
+	width := t.width()
 	main := -1
 	for i, x := range st.Sent {
 		if x.Role != event.Observation {
@@ -376,13 +396,17 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 			break
 		}
 	}
-	title := pad(fit(Clean(st.Title, false), 30), 30)
+	wide := 30
+	if width < 90 {
+		wide = 20
+	}
+	title := pad(fit(Clean(st.Title, false), wide), wide)
 	line := ""
 	if main >= 0 {
 		x := st.Sent[main].Exchange
 		line = x.Request.Method + " " + Short(x.Request.URL)
-		line = fit(line, width-56)
-		if room := width - 60 - lipgloss.Width(line); len(x.Request.Body) > 0 && room > 12 {
+		line = fit(line, max(width-26-wide, 20))
+		if room := width - 30 - wide - lipgloss.Width(line); len(x.Request.Body) > 0 && room > 12 {
 			line += "  " + Excerpt(x.Request.Body, room)
 		}
 		became := ""
@@ -404,7 +428,7 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 				role = fmt.Sprintf("   (%s %d)", x.Role, x.N)
 			}
 			if x.Exchange.Answer != nil {
-				t.inner("answered", Answered(x.Exchange, width-18)+role)
+				t.inner("answered", Answered(x.Exchange, max(width-18, 20))+role)
 			}
 		}
 		label := map[event.Verdict]string{event.Failed: "expected", event.Warned: "preferred", event.Blocked: "needed"}[f.Verdict]

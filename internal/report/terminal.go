@@ -21,8 +21,9 @@ import (
 type Terminal struct {
 	W     io.Writer
 	Style *Style
-	// Verbose shows every exchange; Quiet only the summary.
-	Verbose, Quiet bool
+	// Verbose shows every exchange; Quiet only failures and the summary, Silent only
+	// the summary.
+	Verbose, Quiet, Silent bool
 	// Width is that of the terminal, in cells.
 	Width int
 	// Again is the command that runs one scenario again.
@@ -66,6 +67,11 @@ func (t *Terminal) Event(e event.Event) {
 		t.summary(e)
 	}
 }
+
+// Narrowest is the width in cells below which columns are put below each other.
+const Narrowest = 60
+
+func (t *Terminal) width() int { return min(max(t.Width, 20), 110) }
 
 func (t *Terminal) notice(e *event.Notice) {
 	if t.Quiet && !e.Severe {
@@ -150,8 +156,11 @@ func count(n int, one string) string {
 	return fmt.Sprintf("%d %ss", n, one)
 }
 
+// grave tells whether a verdict is told by a quiet run.
+func grave(v event.Verdict) bool { return v == event.Failed || v == event.Blocked }
+
 func (t *Terminal) finished(e *event.ScenarioFinished) {
-	if t.Quiet {
+	if t.Silent || t.Quiet && t.scenario.Check == nil && !grave(e.Verdict) {
 		return
 	}
 	s := t.Style
@@ -177,11 +186,17 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 	case event.Skipped:
 		what = "skipped"
 	}
-	width := min(max(t.Width, 60), 110)
-	trail := pad(t.trail(), 17)
-	room := max(width-2-lipgloss.Width(trail)-2-24, 20)
-	title := pad(fit(Clean(t.scenario.Title, false), room), room)
-	fmt.Fprintf(t.W, "  %s  %s  %s %s\n", trail, title, s.paint(style, pad(what, 12)), s.paint(s.faint, fmt.Sprintf("%9s", exchange.Took(e.Took))))
+	width := t.width()
+	took := s.paint(s.faint, fmt.Sprintf("%9s", exchange.Took(e.Took)))
+	if width < Narrowest {
+		// One below the other.
+		fmt.Fprintf(t.W, "  %s\n  %s\n  %s %s\n", t.trail(), folded(Clean(t.scenario.Title, false), width-4), s.paint(style, what), strings.TrimSpace(took))
+	} else {
+		trail := pad(t.trail(), 17)
+		room := max(width-2-lipgloss.Width(trail)-2-24, 15)
+		title := pad(fit(Clean(t.scenario.Title, false), room), room)
+		fmt.Fprintf(t.W, "  %s  %s  %s %s\n", trail, title, s.paint(style, pad(what, 12)), took)
+	}
 	if t.Verbose {
 		for _, st := range t.all {
 			t.exchanges(st)
@@ -224,8 +239,13 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 		if word != "" {
 			title += "  " + word
 		}
-		place := fmt.Sprintf("%s:%d", Clean(e.File, false), e.Line)
-		width := min(max(t.Width, 60), 110)
+		line := e.Line
+		if len(e.Findings) > 0 && e.Findings[0].Line > 0 {
+			// What was missed stands there.
+			line = e.Findings[0].Line
+		}
+		place := fmt.Sprintf("%s:%d", Clean(e.File, false), line)
+		width := t.width()
 		fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(s.paint(s.strong, title), max(width-6-lipgloss.Width(place), 40)), s.paint(s.faint, place))
 	}
 	switch e.Verdict {
@@ -261,6 +281,9 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 			}
 			t.sent(e.Sent[f.Sent])
 			last = f.Sent
+		}
+		if i > 0 && f.Line > 0 && f.Line != e.Findings[i-1].Line {
+			t.field("at", fmt.Sprintf("%s:%d", e.File, f.Line))
 		}
 		t.finding(f)
 	}
@@ -314,7 +337,7 @@ func (t *Terminal) labelled(indent, label, text string) {
 // sent writes request and answer of one exchange, a line each.
 func (t *Terminal) sent(x event.Sent) {
 	r := x.Exchange.Request
-	room := min(max(t.Width, 60), 110) - 16
+	room := max(t.width()-16, 20)
 	line := r.Method + " " + Short(r.URL)
 	if len(r.Body) > 0 {
 		line += "   " + Excerpt(r.Body, max(room-lipgloss.Width(line), 30))
@@ -427,7 +450,7 @@ func statusPaint(s *Style, status int, text string) string {
 
 func (t *Terminal) summary(e *event.RunFinished) {
 	s, c := t.Style, e.Counts
-	if !t.Quiet && c.Both().All > 0 && !t.spaced {
+	if !t.Silent && c.Both().All > 0 && !t.spaced && t.file != "" {
 		fmt.Fprintln(t.W)
 	}
 	var parts []string

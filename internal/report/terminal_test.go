@@ -28,11 +28,12 @@ func TestTerminalViews(t *testing.T) {
 			"narrow":  {Width: 60, Style: NewStyle(false, true)},
 			"verbose": {Width: 100, Verbose: true},
 			"quiet":   {Width: 100, Quiet: true},
+			"silent":  {Width: 100, Quiet: true, Silent: true},
 			"coloured": {Width: 100, Style: NewStyle(true, false), Again: func(file, title string) string { return "again " + file + " " + title },
 				AgainCheck: func(file, id, level string) string { return "again " + file + " " + id + " " + level }},
 		}
 		var given []txtar.File
-		for _, name := range []string{"usual", "narrow", "verbose", "quiet", "coloured"} {
+		for _, name := range []string{"usual", "narrow", "verbose", "quiet", "silent", "coloured"} {
 			var text bytes.Buffer
 			view := views[name]
 			view.W = &text

@@ -31,6 +31,9 @@ type Config struct {
 	Reports []Report
 	Save    string
 	History bool
+	// Remember keeps what failed beside the project; Failed runs only what is kept
+	// so.
+	Remember, Failed bool
 }
 
 // View is told of a run while it happens; every function may be nil.
@@ -75,6 +78,10 @@ func (o *Outcome) Failed() bool {
 // or, with an outcome, of reports that could not be written.
 func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	p := c.Project
+	last, err := c.failures()
+	if err != nil {
+		return nil, err
+	}
 	unaddressed, err := c.ready()
 	if err != nil {
 		return nil, err
@@ -103,6 +110,9 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	o.Sending = v.Request
 	o.Emit = func(e event.Event) {
 		docs.event(e)
+		if last != nil {
+			last.event(e)
+		}
 		if out.Coverage != nil {
 			out.Coverage.Event(e)
 		}
@@ -111,9 +121,31 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 		}
 	}
 	out.Finished = engine.Run(ctx, p, o)
+	if last != nil {
+		last.keep()
+	}
 	err = docs.close()
 	out.Flickering = docs.flickering()
 	return out, err
+}
+
+// failures is what failed the last time, where that is asked for.
+func (c *Config) failures() (*failures, error) {
+	if !c.Remember || c.Project.Root == "" {
+		return nil, nil
+	}
+	last, there, err := lastFailures(c.Project)
+	switch {
+	case c.Failed && err != nil:
+		return nil, usage("--failed: "+last.at+" cannot be read: "+err.Error(), "run without --failed writes it anew")
+	case c.Failed && !there:
+		return nil, usage("nothing has failed here yet", "run without --failed")
+	case c.Failed && len(last.failed) == 0:
+		return nil, usage("nothing failed the last time", "run without --failed")
+	case c.Failed:
+		c.Engine.Select.Chosen = last.chosen
+	}
+	return last, nil
 }
 
 // ready tells what keeps a run from beginning; unaddressed that some path is
@@ -155,4 +187,15 @@ func (c *Config) coverage() *contract.Coverage {
 		return contract.NewCoverage(contract.FromOperations("the resources", resource.Operations(c.Resources)))
 	}
 	return nil
+}
+
+// Plan is what a run would run, in order. The error is a *Fault.
+func Plan(c Config) ([]engine.Planned, error) {
+	if _, err := c.failures(); err != nil {
+		return nil, err
+	}
+	if _, err := c.ready(); err != nil {
+		return nil, err
+	}
+	return engine.List(c.Project, c.Engine), nil
 }

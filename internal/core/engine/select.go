@@ -19,6 +19,10 @@ type Selection struct {
 	Tags, SkipTags []string
 	// Checks and Families choose derived checks, by id and by family.
 	Checks, Families []string
+	// Resources choose derived checks by the resource that they are of.
+	Resources []string
+	// Chosen leaves out what it is false for; nil for nothing.
+	Chosen func(*project.Scenario) bool
 	// Lines choose what stands at a line of a file, by absolute path; files that are
 	// not in it are chosen as a whole.
 	Lines map[string][]int
@@ -49,6 +53,25 @@ type job struct {
 // Plan counts the scenarios that would run, cases singly.
 func Plan(p *project.Project, o Options) int { return len(jobs(p, o)) }
 
+// Planned is a scenario that would run, so many times.
+type Planned struct {
+	*project.Scenario
+	Times int
+}
+
+// List is what would run, in order.
+func List(p *project.Project, o Options) []Planned {
+	var out []Planned
+	for _, j := range jobs(p, o) {
+		if n := len(out); n > 0 && out[n-1].Scenario == j.s {
+			out[n-1].Times++
+			continue
+		}
+		out = append(out, Planned{j.s, 1})
+	}
+	return out
+}
+
 func jobs(p *project.Project, o Options) []job { return shardOf(allJobs(p, o), o) }
 
 func allJobs(p *project.Project, o Options) []job {
@@ -73,6 +96,9 @@ func chosen(s *project.Scenario, o Options) bool {
 		return slices.ContainsFunc(list, func(want string) bool { return slices.Contains(s.Tags, want) })
 	}
 	if len(o.Select.Tags) > 0 && !has(o.Select.Tags) || has(o.Select.SkipTags) {
+		return false
+	}
+	if o.Select.Chosen != nil && !o.Select.Chosen(s) || len(o.Select.Resources) > 0 && (s.Check == nil || !slices.Contains(o.Select.Resources, s.Check.Resource)) {
 		return false
 	}
 	if lines, listed := o.Select.Lines[s.File.Path]; listed && !slices.ContainsFunc(lines, s.StandsAt) {
