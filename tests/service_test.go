@@ -163,7 +163,7 @@ func TestWatchRunsAgainWhenAFileChanges(t *testing.T) {
 	base := gullPoint(t)
 	text := "scenario \"%s\"\n  step \"t\"\n    send GET /healthz\n    expect status 200\n"
 	dir := folder(t, "project.upath", "project p\nbase "+base+"\n", "a.upath", strings.Replace(text, "%s", "first", 1), "b.upath", strings.Replace(text, "%s", "other", 1))
-	c := exec.Command(program, "run", "--watch")
+	c := exec.Command(program, "run", "--watch", "--save", "run.jsonl", "--report", "html=r.html")
 	c.Dir = dir
 	var out lines
 	c.Stdout, c.Stderr = &out, &out
@@ -189,4 +189,9 @@ func TestWatchRunsAgainWhenAFileChanges(t *testing.T) {
 	after := out.b.String()[strings.Index(out.b.String(), "b.upath changed at"):]
 	out.mu.Unlock()
 	assert.Less(t, strings.Index(after, "changed   "), strings.Index(after, "first"), "what is concerned runs first")
+	require.NoError(t, os.WriteFile(dir+"/notes.txt", []byte("no file of a run"), 0o644))
+	time.Sleep(600 * time.Millisecond)
+	out.mu.Lock()
+	defer out.mu.Unlock()
+	assert.Equal(t, 2, strings.Count(out.b.String(), "waiting for a change"), "what the run writes is not what it waits for")
 }

@@ -23,34 +23,36 @@ import (
 // write in several steps.
 const settle = 150 * time.Millisecond
 
-// watch runs again and again, each time a file of the project, or one that the
-// service's `watch` lines name, has changed. What is concerned runs first.
+// watch runs again and again, each time a file that was read, or one that the
+// service's `watch` lines name, has changed, or a key asks for it. What is
+// concerned runs first.
 func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ctx context.Context, p *project.Project, list []*resource.Resource) error) error {
 	ctx, stop := signal.NotifyContext(orBackground(ctx), stopSignals...)
 	defer stop()
-	changed := []string(nil)
-	last := error(nil)
+	let, err := outside(f.let)
+	if err != nil {
+		return err
+	}
+	files, lines := atLines(args)
+	f.lines = lines
+	keys := a.newKeys()
+	var changed []string
 	for {
-		order := args
+		order := files
 		if len(changed) > 0 {
-			order = append(slices.Clone(changed), args...)
+			order = append(slices.Clone(changed), files...)
 			fmt.Fprintf(a.out, "\n%s changed at %s\n\n", strings.Join(shownPaths(changed), ", "), time.Now().Format("15:04:05"))
-		}
-		let, err := outside(f.let)
-		if err != nil {
-			return err
 		}
 		p, list := resource.Load(order, project.Options{Environment: environmentOf(f.env), Let: let})
 		w, err := fsnotify.NewWatcher()
 		if err != nil {
 			return &exit{code: exitBroken, message: "files cannot be watched: " + err.Error()}
 		}
-		folders := watched(p, args)
-		for _, dir := range folders {
+		for _, dir := range watched(p, files) {
 			// A folder that has gone meanwhile has nothing to tell.
 			_ = w.Add(dir)
 		}
-		last = run(ctx, p, list)
+		last := run(ctx, p, list)
 		var e *exit
 		if ctx.Err() != nil || errors.As(last, &e) && e.code == exitInterrupted {
 			return errors.Join(w.Close(), last)
@@ -58,13 +60,25 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 		if errors.As(last, &e) && e.message != "" {
 			fmt.Fprintf(a.err, "usualpath: %s\n", e.message)
 		}
-		fmt.Fprintf(a.out, "\nwaiting for a change below %s; Ctrl+C ends it\n", strings.Join(shownPaths(folders[:1]), ", "))
-		changed = nextChange(ctx, w, p)
+		fmt.Fprintf(a.out, "\nwaiting for a change of %s; %s\n", plural(len(p.Read()), "file"), keys.help())
+		var key byte
+		changed, key = keys.while(func(pressed <-chan byte) ([]string, byte) { return nextChange(ctx, w, p, files, pressed) })
 		if err := w.Close(); err != nil {
 			return &exit{code: exitBroken, message: err.Error()}
 		}
+		switch key {
+		case 'q', interruptKey:
+			return last
+		case 'f':
+			f.failed = true
+		case 'a':
+			f.failed = false
+		}
 		if ctx.Err() != nil {
 			return last
+		}
+		if key != 0 {
+			fmt.Fprintln(a.out)
 		}
 	}
 }
@@ -76,66 +90,110 @@ func orBackground(ctx context.Context) context.Context {
 	return ctx
 }
 
-// watched are the folders of the project and of what the service is built of.
+// watched are the folders of the files that were read, of those that were named,
+// and of what the service is built of.
 func watched(p *project.Project, args []string) []string {
 	var out []string
-	add := func(root string) {
+	one := func(dir string) {
+		if !slices.Contains(out, dir) {
+			out = append(out, dir)
+		}
+	}
+	all := func(root string) {
 		_ = filepath.WalkDir(root, func(at string, d fs.DirEntry, err error) error {
 			switch {
 			case err != nil:
 				return nil
 			case d.IsDir() && at != root && strings.HasPrefix(d.Name(), "."):
 				return filepath.SkipDir
-			case d.IsDir() && !slices.Contains(out, at):
-				out = append(out, at)
+			case d.IsDir():
+				one(at)
 			}
 			return nil
 		})
 	}
-	root := p.Root
-	if root == "" {
-		root, _ = filepath.Abs(filepath.Dir(args[0]))
+	for _, name := range p.Read() {
+		one(filepath.Dir(name))
 	}
-	add(root)
-	if st := p.Service(); st != nil {
-		for _, c := range st.Children {
-			if b, ok := c.Body.(*syntax.Watch); ok {
-				name, _ := b.At.Template.Plain()
-				at := filepath.Join(root, name)
-				if info, err := os.Stat(at); err == nil && !info.IsDir() {
-					at = filepath.Dir(at)
-				}
-				add(at)
+	for _, arg := range args {
+		if info, err := os.Stat(arg); err == nil && info.IsDir() {
+			if abs, err := filepath.Abs(arg); err == nil {
+				all(abs)
 			}
+		}
+	}
+	for _, at := range serviceFiles(p) {
+		if info, err := os.Stat(at); err == nil && !info.IsDir() {
+			one(filepath.Dir(at))
+		} else {
+			all(at)
 		}
 	}
 	return out
 }
 
-// nextChange waits for files to change and then to be left alone. It gives the
-// scenario files that are concerned: those that changed, and those that use
-// them.
-func nextChange(ctx context.Context, w *fsnotify.Watcher, p *project.Project) []string {
+// serviceFiles are what the `watch` lines of the service name.
+func serviceFiles(p *project.Project) []string {
+	st := p.Service()
+	if st == nil {
+		return nil
+	}
+	var out []string
+	for _, c := range st.Children {
+		if b, ok := c.Body.(*syntax.Watch); ok {
+			name, _ := b.At.Template.Plain()
+			out = append(out, filepath.Join(p.Root, name))
+		}
+	}
+	return out
+}
+
+// matters tells whether a file that has changed is one that a run goes by: one
+// that was read, a scenario file where a folder was named, or a part of the
+// service. What a run writes is none of these.
+func matters(p *project.Project, args []string, name string) bool {
+	if slices.Contains(p.Read(), name) {
+		return true
+	}
+	below := func(root string) bool {
+		rel, err := filepath.Rel(root, name)
+		return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+	}
+	if slices.ContainsFunc(serviceFiles(p), below) {
+		return true
+	}
+	return filepath.Ext(name) == project.Extension && slices.ContainsFunc(args, func(arg string) bool {
+		abs, err := filepath.Abs(arg)
+		return err == nil && below(abs)
+	})
+}
+
+// nextChange waits for files to change and then to be left alone, or for a key. It
+// gives the scenario files that are concerned: those that changed, and those that
+// use them.
+func nextChange(ctx context.Context, w *fsnotify.Watcher, p *project.Project, args []string, pressed <-chan byte) ([]string, byte) {
 	names := map[string]bool{}
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for {
 		select {
 		case <-ctx.Done():
-			return nil
+			return nil, 0
+		case key := <-pressed:
+			return nil, key
 		case e, ok := <-w.Events:
 			base := filepath.Base(e.Name)
 			if !ok {
-				return nil
+				return nil, 0
 			}
-			if e.Op == fsnotify.Chmod || strings.HasPrefix(base, ".") || strings.HasSuffix(base, "~") {
+			if e.Op == fsnotify.Chmod || strings.HasPrefix(base, ".") || strings.HasSuffix(base, "~") || !matters(p, args, e.Name) {
 				continue
 			}
 			names[e.Name] = true
 			timer.Reset(settle)
 		case <-timer.C:
 			if len(names) > 0 {
-				return concerned(p, names)
+				return concerned(p, names), 0
 			}
 			timer.Reset(time.Hour)
 		case <-w.Errors:

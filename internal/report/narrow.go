@@ -80,7 +80,7 @@ func (n *Narrow) broken(line string) string {
 		indent += 2
 	}
 	head, rest := ansi.Cut(line, 0, lead), ansi.Cut(line, lead, lipgloss.Width(line))
-	parts := strings.Split(ansi.Wrap(rest, n.Width-indent, " "), "\n")
+	parts := strings.Split(ansi.Hardwrap(ansi.Wrap(rest, n.Width-indent, " "), n.Width-indent, true), "\n")
 	for i := range parts {
 		if i > 0 {
 			head = strings.Repeat(" ", indent)

@@ -1,6 +1,8 @@
 package project
 
 import (
+	"maps"
+	"slices"
 	"sync"
 
 	"usualpath/internal/core/source"
@@ -41,6 +43,13 @@ func (c *contents) read(abs string) ([]byte, error) {
 		c.data[abs] = data
 	}
 	return data, err
+}
+
+// names are the files that have been read, by absolute path.
+func (c *contents) names() []string {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return slices.Collect(maps.Keys(c.data))
 }
 
 // forget drops a file that will not be asked for again: its text is kept by

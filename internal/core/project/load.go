@@ -509,6 +509,18 @@ func (p *Project) Resolve(f *File, name string) (string, error) {
 	return at, nil
 }
 
+// Read are the files that were read so far, by absolute path, sorted.
+func (p *Project) Read() []string {
+	out := p.data.names()
+	for _, f := range p.loaded {
+		if !slices.Contains(out, f.Path) {
+			out = append(out, f.Path)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // ReadFile reads a file named in a scenario file.
 func (p *Project) ReadFile(f *File, name string) ([]byte, error) {
 	at, err := p.Resolve(f, name)
