@@ -400,12 +400,15 @@ func TestBaselines(t *testing.T) {
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintf(w, `{"n": %d.0, "t": "x"}`, n.Load()) })
 	dir := folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    expect body same as baseline\n"))
 	assert.Equal(t, 5, run(t, dir, "run").code, "without one nothing can be told")
-	assert.Equal(t, 0, run(t, dir, "run", "--accept").code)
+	assert.Contains(t, run(t, dir, "run", "--accept").out, "is new")
 	assert.Equal(t, 0, run(t, dir, "run").code)
 	n.Store(2)
 	r := run(t, dir, "run")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "$.n expected 1.0, found 2.0")
+	r = run(t, dir, "run", "--accept")
+	assert.Regexp(t, `(?s)\$\.n expected 1\.0, found 2\.0\nthe baseline baselines/a/s/t.json is written anew`, r.out)
+	assert.NotContains(t, run(t, dir, "run", "--accept").out, "is written anew")
 }
 
 // tally is a list of numbers that POST adds to, wrapped and paged.

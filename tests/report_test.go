@@ -292,7 +292,7 @@ func TestCompareTellsWhatChanged(t *testing.T) {
 	assert.NotRegexp(t, `failing newly|mended|new |gone|answered differently`, r.out)
 	r = run(t, dir, "compare", "a.jsonl", "c.jsonl")
 	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "boats lifecycle/deleted-is-gone   was held, is failed")
+	assert.Contains(t, r.out, "boats lifecycle/deleted-is-gone: was held, is failed")
 	r = run(t, dir, "compare", "c.jsonl", "a.jsonl", "--as", "markdown")
 	assert.Equal(t, 0, r.code)
 	assert.Contains(t, r.out, "### mended (")

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"html"
 	"io"
 	"os"
 	"strings"
@@ -86,6 +85,9 @@ type part struct {
 	lines []string
 }
 
+// mostPlaces bounds how many places of one change are named.
+const mostPlaces = 5
+
 func parts(d *record.Comparison) []part {
 	clean := func(s string) string { return report.Clean(s, false) }
 	changes := func(list []record.Change) (out []string) {
@@ -93,17 +95,21 @@ func parts(d *record.Comparison) []part {
 			line := clean(c.File + ": " + c.Title)
 			switch {
 			case c.Was != "" && c.Is != "":
-				line += fmt.Sprintf("   was %s, is %s", c.Was, c.Is)
+				line += fmt.Sprintf(": was %s, is %s", c.Was, c.Is)
 			case c.Is != "":
-				line += "   " + string(c.Is)
+				line += ": " + string(c.Is)
 			}
 			out = append(out, line)
 		}
 		return out
 	}
 	var answered, paces []string
-	for _, x := range d.Answered {
-		answered = append(answered, clean(fmt.Sprintf("%s: %s: step %q: %s", x.File, x.Title, x.Step, strings.Join(x.What, "; "))))
+	for _, c := range d.Causes() {
+		line := c.What + "\n" + strings.Join(c.Places[:min(len(c.Places), mostPlaces)], "\n")
+		if more := len(c.Places) - mostPlaces; more > 0 {
+			line += "\nand in " + plural(more, "more place")
+		}
+		answered = append(answered, report.Clean(line, true))
 	}
 	for _, p := range d.Paces {
 		word := "faster"
@@ -117,6 +123,7 @@ func parts(d *record.Comparison) []part {
 
 func (a *app) showComparison(d *record.Comparison) {
 	s := a.style(a.out)
+	_, width := terminal(a.out)
 	if d.Equal() {
 		fmt.Fprintf(a.out, "nothing changed: %s, %d of them failing in both\n", plural(d.Held+d.Failed, "scenario"), d.Failed)
 		return
@@ -132,7 +139,18 @@ func (a *app) showComparison(d *record.Comparison) {
 				fmt.Fprintf(a.out, "  … and %d more\n", len(p.lines)-most)
 				break
 			}
-			fmt.Fprintf(a.out, "  %s\n", l)
+			// A change, and below it where.
+			first, places, _ := strings.Cut(l, "\n")
+			for i, line := range report.Fold(first, width-4) {
+				fmt.Fprintf(a.out, "  %s%s\n", strings.Repeat(" ", 2*min(i, 1)), line)
+			}
+			for line := range strings.SplitSeq(places, "\n") {
+				for i, part := range report.Fold(line, width-8) {
+					if part != "" {
+						fmt.Fprintf(a.out, "      %s%s\n", strings.Repeat(" ", 2*min(i, 1)), s.Faint(part))
+					}
+				}
+			}
 		}
 		fmt.Fprintln(a.out)
 	}
@@ -150,10 +168,28 @@ func markdownComparison(w io.Writer, d *record.Comparison) {
 		}
 		fmt.Fprintf(w, "### %s (%d)\n\n", p.head, len(p.lines))
 		for _, l := range p.lines {
-			fmt.Fprintf(w, "- <code>%s</code>\n", strings.NewReplacer("|", "&#124;", "`", "&#96;", "*", "&#42;", "_", "&#95;").Replace(html.EscapeString(l)))
+			first, places, _ := strings.Cut(l, "\n")
+			fmt.Fprintf(w, "- %s\n", inCode(first))
+			for line := range strings.SplitSeq(places, "\n") {
+				if line != "" {
+					fmt.Fprintf(w, "  - %s\n", inCode(line))
+				}
+			}
 		}
 		fmt.Fprintln(w)
 	}
+}
+
+// inCode is a text as code of Markdown: nothing in it is a mark.
+func inCode(text string) string {
+	fence := "`"
+	for strings.Contains(text, fence) {
+		fence += "`"
+	}
+	if len(fence) > 1 {
+		return fence + " " + text + " " + fence
+	}
+	return fence + text + fence
 }
 
 func jsonComparison(d *record.Comparison) map[string]any {

@@ -16,7 +16,7 @@ import (
 
 func (a *app) report() *cobra.Command {
 	format, file := "terminal", ""
-	verbose, quiet := false, 0
+	verbose, partial, quiet := false, false, 0
 	c := &cobra.Command{
 		Use: "report RECORD…", Short: "Turn saved run records into other formats",
 		Long: `Reads records that run --save wrote, several as one (the shards of a suite), and
@@ -32,11 +32,12 @@ Without --as it shows the run as run did.`,
 			return nil
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.reportOn(args, format, file, verbose, quiet)
+			return a.reportOn(args, format, file, verbose, partial, quiet)
 		},
 	}
 	c.Flags().StringVar(&format, "as", "terminal", "the format: terminal, "+strings.Join(out.Formats(), ", "))
 	c.Flags().StringVar(&file, "out", "", "the file to write (default: the output)")
+	c.Flags().BoolVar(&partial, "partial", false, "shards may be missing")
 	c.Flags().BoolVarP(&verbose, "verbose", "v", false, "with the format terminal: show every exchange")
 	c.Flags().CountVarP(&quiet, "quiet", "q", "with the format terminal: show only failures and the summary; twice, only the summary")
 	return c
@@ -44,11 +45,11 @@ Without --as it shows the run as run did.`,
 
 // reportOn writes a report of records. Of a damaged one it shows what is there,
 // and ends with an error.
-func (a *app) reportOn(records []string, format, file string, verbose bool, quiet int) error {
+func (a *app) reportOn(records []string, format, file string, verbose, partial bool, quiet int) error {
 	if format == "terminal" {
 		_, width := terminal(a.out)
 		view := &report.Terminal{W: a.out, Style: a.style(a.out), Width: width, Verbose: verbose, Quiet: quiet > 0, Silent: quiet > 1}
-		return recordError(record.Read(records, view.Event))
+		return whole(record.Read(records, view.Event), partial)
 	}
 	if !slices.Contains(out.Formats(), format) {
 		return usage(fmt.Sprintf("there is no report format %q", format), "there are terminal, "+strings.Join(out.Formats(), ", "))
@@ -57,6 +58,17 @@ func (a *app) reportOn(records []string, format, file string, verbose bool, quie
 	var f *runner.Fault
 	if errors.As(err, &f) {
 		return a.fault(err)
+	}
+	return whole(err, partial)
+}
+
+// whole is the error of what is missing, unless that is allowed.
+func whole(err error, partial bool) error {
+	switch {
+	case record.Partial(err) && partial:
+		return nil
+	case record.Partial(err):
+		return &exit{code: exitUsage, message: err.Error(), hint: "what is there has been reported; --partial says that it is enough"}
 	}
 	return recordError(err)
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
@@ -38,7 +39,32 @@ func (t *step) baseline(now []byte) ([]byte, error) {
 	if err := source.WriteWhole(name, text); err != nil {
 		return nil, fmt.Errorf("the baseline cannot be written: %w", err)
 	}
+	t.in.late = append(t.in.late, &event.Notice{Text: written(t.shownPath(name), saved, text, t.env.mask.text)})
 	return text, nil
+}
+
+// mostChanges bounds how many differences of a baseline are told.
+const mostChanges = 12
+
+// written tells what has become of a baseline, the differences first.
+func written(name string, saved, now []byte, masked func(string) string) string {
+	if saved == nil {
+		return "the baseline " + name + " is new"
+	}
+	was, err1 := value.Decode(string(saved), value.Limits{})
+	is, err2 := value.Decode(string(now), value.Limits{})
+	if errors.Join(err1, err2) != nil {
+		return "the baseline " + name + " was other text, and is written anew"
+	}
+	var lines []string
+	for i, d := range value.Differences(was, is) {
+		if i == mostChanges {
+			lines = append(lines, "  … and more")
+			break
+		}
+		lines = append(lines, "  "+masked(d.String()))
+	}
+	return strings.Join(append(lines, "the baseline "+name+" is written anew"), "\n")
 }
 
 // unhidden is a saved answer with what is hidden in it as it is now, wherever the

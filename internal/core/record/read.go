@@ -17,11 +17,22 @@ import (
 // maxLine bounds a line of a record, in bytes.
 const maxLine = 256 << 20
 
-// Damage is the error of a record that is not whole: what it holds was read,
+// Damage is the error of records that are not whole: what they hold was read,
 // counted and passed on all the same.
-type Damage struct{ Found []string }
+type Damage struct {
+	// Found is what is broken, Missing the shards of which there is no record.
+	Found, Missing []string
+}
 
-func (d *Damage) Error() string { return strings.Join(d.Found, "\n") }
+func (d *Damage) Error() string {
+	return strings.Join(append(d.Found[:len(d.Found):len(d.Found)], d.Missing...), "\n")
+}
+
+// Partial tells whether an error is only that of shards that are missing.
+func Partial(err error) bool {
+	var d *Damage
+	return errors.As(err, &d) && len(d.Found) == 0
+}
 
 // Damaged tells whether an error is only that of a damaged record.
 func Damaged(err error) bool {
@@ -44,7 +55,7 @@ func Read(names []string, take func(event.Event)) error {
 	r.missing()
 	r.finished.Counts = r.tally.Counts()
 	take(&r.finished)
-	if len(r.damage.Found) > 0 {
+	if len(r.damage.Found)+len(r.damage.Missing) > 0 {
 		return &r.damage
 	}
 	return nil
@@ -183,7 +194,9 @@ func (r *reader) missing() {
 		}
 		for i := 1; i <= all && i <= 10_000; i++ {
 			if !seen[fmt.Sprint(i)] {
-				r.take(&event.Notice{Severe: true, Text: fmt.Sprintf("the record of shard %d of %d is missing", i, all)})
+				text := fmt.Sprintf("the record of shard %d of %d is missing", i, all)
+				r.damage.Missing = append(r.damage.Missing, text)
+				r.take(&event.Notice{Severe: true, Text: text})
 			}
 		}
 	}

@@ -140,8 +140,8 @@ func TestCompare(t *testing.T) {
 		"new and failing":         {is(event.Held), []one{{"s", event.Held, nil}, {"t", event.Failed, nil}}, "added failing"},
 		"gone":                    {[]one{{"s", event.Held, nil}, {"t", event.Held, nil}}, is(event.Held), "gone"},
 		"another status":          {is(event.Held, sent(200, `{}`, 1)), is(event.Held, sent(204, ``, 1)), "answered: status was 200 OK, is 204 No Content"},
-		"a member less":           {is(event.Held, sent(200, `{"a": 1, "b": 2}`, 1)), is(event.Held, sent(200, `{"a": 1}`, 1)), "answered: the body was"},
-		"another type":            {is(event.Held, sent(200, `{"a": 1}`, 1)), is(event.Held, sent(200, `{"a": "1"}`, 1)), "answered: the body was"},
+		"a member less":           {is(event.Held, sent(200, `{"a": 1, "b": 2}`, 1)), is(event.Held, sent(200, `{"a": 1}`, 1)), "answered: $.b is gone, was number"},
+		"another type":            {is(event.Held, sent(200, `{"a": 1}`, 1)), is(event.Held, sent(200, `{"a": "1"}`, 1)), "answered: $.a: number became text"},
 		"a header less":           {is(event.Held, sent(200, `{}`, 1, "ETag", `"x"`)), is(event.Held, sent(200, `{}`, 1)), "answered: without header Etag"},
 		"another header":          {is(event.Held, sent(200, `{}`, 1, "ETag", `"x"`)), is(event.Held, sent(200, `{}`, 1, "ETag", `"y"`)), ""},
 		"a longer list":           {is(event.Held, sent(200, `[{"a": 1}]`, 1)), is(event.Held, sent(200, `[{"a": 2}, {"a": 3}]`, 1)), ""},
@@ -232,7 +232,7 @@ func TestMerge(t *testing.T) {
 	var ids []int
 	var titles, notices []string
 	var end *event.RunFinished
-	require.NoError(t, Read([]string{a, b}, func(e event.Event) {
+	err := Read([]string{a, b}, func(e event.Event) {
 		switch e := e.(type) {
 		case *event.ScenarioStarted:
 			ids = append(ids, e.ID)
@@ -242,7 +242,8 @@ func TestMerge(t *testing.T) {
 		case *event.RunFinished:
 			end = e
 		}
-	}))
+	})
+	assert.True(t, Partial(err), "%v", err)
 	assert.Equal(t, []int{1, 2}, ids)
 	assert.Equal(t, []string{"one", "three"}, titles)
 	assert.Equal(t, 2, end.Counts.Scenarios.All)
