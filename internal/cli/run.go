@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -218,6 +219,10 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	}
 	ctx, interrupt, stop := a.interruptible(ctx, &c.Engine)
 	defer stop()
+	if c.Remember && os.Getenv("GITHUB_ACTIONS") == "true" {
+		// A CI system that marks places in files by lines of the output.
+		c.Annotations = &bytes.Buffer{}
+	}
 	s := a.show(f, again)
 	s.text.closed = interrupt
 	done, err := runner.Run(ctx, *c, s.watching(a))
@@ -226,6 +231,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	}
 	if e := s.end(a, done); e != nil {
 		return e
+	}
+	if c.Annotations != nil {
+		fmt.Fprint(a.out, c.Annotations.String())
 	}
 	if err != nil {
 		return a.fault(err)

@@ -13,20 +13,10 @@ import (
 	"usualpath/internal/core/exchange"
 )
 
-// outcome is a check with what became of it.
-type outcome struct {
-	started  *event.ScenarioStarted
-	finished *event.ScenarioFinished
-	// steps are kept of checks that did not hold.
-	steps []*event.StepFinished
-}
-
-func (o *outcome) check() *event.Check { return o.started.Check }
-
 // promises are the checks of one resource, until they are told.
 type promises struct {
 	file, resource string
-	checks         []*outcome
+	checks         []*Checked
 }
 
 // promised takes in a finished check.
@@ -36,9 +26,9 @@ func (t *Terminal) promised(e *event.ScenarioFinished) {
 		t.tellPromises()
 		t.promises = &promises{file: s.File, resource: s.Check.Resource}
 	}
-	o := &outcome{started: s, finished: e}
+	o := &Checked{Started: s, Finished: e}
 	if e.Verdict != event.Held && e.Verdict != event.Skipped {
-		o.steps = t.all
+		o.Steps = t.all
 	}
 	t.promises.checks = append(t.promises.checks, o)
 }
@@ -50,9 +40,9 @@ func (t *Terminal) tellPromises() {
 		return
 	}
 	t.promises = nil
-	groups := p.groups()
+	groups := Causes(p.checks)
 	if t.Quiet {
-		groups = slices.DeleteFunc(groups, func(g *group) bool { return !grave(g.first.finished.Verdict) })
+		groups = slices.DeleteFunc(groups, func(c *Cause) bool { return !grave(c.First.Finished.Verdict) })
 		if len(groups) == 0 {
 			return
 		}
@@ -98,7 +88,7 @@ func worst(v event.Verdict) (mark, rank int) {
 func (t *Terminal) grid(p *promises) {
 	m := &Grid{}
 	for _, o := range p.checks {
-		m.add(o.check(), o.finished)
+		m.add(o.check(), o.Finished)
 	}
 	s := t.Style
 	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
@@ -140,160 +130,42 @@ func (t *Terminal) gridPart(m *Grid, families []string, heading string, first in
 	}
 }
 
-// group is a check that did not hold, with those that follow from it.
-type group struct {
-	first *outcome
-	with  []*outcome
-}
-
-// groups puts checks together that come from one cause: those whose failure
-// another one explains, those that could not tell for the same reason, and
-// those that missed the same in the same answer.
-func (p *promises) groups() []*group {
-	var out []*group
-	byID := map[string]*group{}
-	bySign := map[string]*group{}
-	for _, o := range p.checks {
-		v := o.finished.Verdict
-		if v == event.Held || v == event.Skipped {
-			continue
-		}
-		sign := o.sign()
-		var g *group
-		if v != event.Blocked {
-			for _, c := range o.check().Causes {
-				if g = byID[c]; g != nil && g.explains(o) {
-					break
-				}
-				g = nil
-			}
-		}
-		if g == nil {
-			g = bySign[sign]
-		}
-		if g == nil {
-			g = &group{first: o}
-			out = append(out, g)
-			bySign[sign] = g
-		} else {
-			g.with = append(g.with, o)
-			_, a := worst(v)
-			if _, b := worst(g.first.finished.Verdict); a > b {
-				// The block is that of the graver one.
-				g.first, g.with[len(g.with)-1] = o, g.first
-			}
-		}
-		if v != event.Blocked {
-			byID[o.check().ID] = g
-		}
-	}
-	slices.SortStableFunc(out, func(a, b *group) int {
-		_, x := worst(a.first.finished.Verdict)
-		_, y := worst(b.first.finished.Verdict)
-		return y - x
-	})
-	return out
-}
-
-// explains tells whether a check shows nothing that the group's first does not
-// show: a status that nobody has told of yet is told by itself.
-func (g *group) explains(o *outcome) bool {
-	told := g.first.statuses()
-	for s := range o.statuses() {
-		if !told[s] {
-			return false
-		}
-	}
-	return true
-}
-
-// statuses are the methods and statuses that missed what was expected of them.
-func (o *outcome) statuses() map[string]bool {
-	out := map[string]bool{}
-	for _, st := range o.steps {
-		for _, f := range st.Findings {
-			if !strings.HasPrefix(f.Expected, "status ") || f.Sent < 0 || f.Sent >= len(st.Sent) {
-				continue
-			}
-			x := st.Sent[f.Sent].Exchange
-			method := x.Request.Method
-			if method == "HEAD" {
-				method = "GET"
-			}
-			if x.Answer != nil {
-				out[fmt.Sprintf("%s %d", method, x.Answer.Status)] = true
-			}
-		}
-	}
-	return out
-}
-
-// sign is what checks of one cause have in common.
-func (o *outcome) sign() string {
-	if o.finished.Verdict == event.Blocked {
-		return "blocked " + digits.ReplaceAllString(o.finished.Why, "0")
-	}
-	for _, st := range o.steps {
-		for _, f := range st.Findings {
-			if f.Verdict != event.Failed && f.Verdict != event.Warned {
-				continue
-			}
-			sent := ""
-			if f.Sent >= 0 && f.Sent < len(st.Sent) {
-				x := st.Sent[f.Sent].Exchange
-				sent = x.Request.Method
-				if x.Answer != nil {
-					sent += fmt.Sprint(x.Answer.Status)
-				}
-			}
-			return sent + " " + f.Expected + " " + digits.ReplaceAllString(strings.Join(f.Observed, " "), "0")
-		}
-	}
-	return o.check().ID
-}
-
 // mostNamed bounds how many checks of one cause are named: beyond it they are
 // nearly all.
 const mostNamed = 40
 
 // group writes one failure block: what was done, step by step, what was
 // expected and why, and what follows from it.
-func (t *Terminal) group(g *group) {
+func (t *Terminal) group(g *Cause) {
 	s := t.Style
-	o := g.first
-	mark, _ := worst(o.finished.Verdict)
+	o := g.First
+	mark, _ := worst(o.Finished.Verdict)
 	id := s.paint(s.strong, o.check().ID)
 	word := ""
-	if o.finished.Verdict == event.Blocked {
+	if o.Finished.Verdict == event.Blocked {
 		word = "  cannot tell"
-		if n := len(g.with); n > 0 {
+		if n := len(g.With); n > 0 {
 			word = fmt.Sprintf("  and %s cannot tell", count(n, "more check"))
 		}
 	}
-	place := o.check().Level + "   " + Clean(o.started.File, false) + fmt.Sprintf(":%d", o.started.Line)
+	place := o.check().Level + "   " + Clean(o.Started.File, false) + fmt.Sprintf(":%d", o.Started.Line)
 	width := t.width()
 	fmt.Fprintf(t.W, "\n  %s %s  %s\n", t.paintMark(mark), pad(id+word, max(width-6-lipgloss.Width(place), 30)), s.paint(s.faint, place))
-	t.field("proves", folded(o.started.About, max(width-16, 20)))
-	if len(o.steps) == 0 && o.finished.Why != "" {
-		t.field("since", o.finished.Why)
+	t.field("proves", folded(o.Started.About, max(width-16, 20)))
+	if len(o.Steps) == 0 && o.Finished.Why != "" {
+		t.field("since", o.Finished.Why)
 	}
-	t.checkSteps(o.steps)
-	if o.finished.Verdict == event.Failed || o.finished.Verdict == event.Warned {
+	t.checkSteps(o.Steps)
+	if o.Finished.Verdict == event.Failed || o.Finished.Verdict == event.Warned {
 		if t.Since != nil {
-			t.field("since", t.Since(o.started.File, o.started.Pattern))
+			t.field("since", t.Since(o.Started.File, o.Started.Pattern))
 		}
 		if t.AgainCheck != nil {
-			t.field("again", t.AgainCheck(o.started.File, o.check().ID, o.check().Level))
+			t.field("again", t.AgainCheck(o.Started.File, o.check().ID, o.check().Level))
 		}
 		t.field("explain", "usualpath explain "+o.check().ID)
 	}
-	if len(g.with) > 0 && len(g.with) < mostNamed {
-		var names []string
-		for _, w := range g.with {
-			names = append(names, w.check().ID)
-		}
-		slices.Sort(names)
-		names = slices.Compact(names)
+	if names := g.Others(); len(g.With) > 0 && len(g.With) < mostNamed {
 		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), max(width-16, 20)))
 	}
 }

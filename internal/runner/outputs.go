@@ -33,6 +33,7 @@ func ParseReport(text string) (Report, error) {
 // document is one report being written.
 type document struct {
 	out.Sink
+	// file is nil for one that is not written to a file.
 	file *source.Whole
 	w    *bufio.Writer
 }
@@ -51,7 +52,11 @@ func openDocument(r Report) (*document, error) {
 }
 
 func (d *document) Close() error {
-	if err := errors.Join(d.Sink.Close(), d.w.Flush()); err != nil {
+	err := errors.Join(d.Sink.Close(), d.w.Flush())
+	switch {
+	case d.file == nil:
+		return err
+	case err != nil:
 		d.file.Drop()
 		return err
 	}
@@ -94,6 +99,14 @@ func openOutputs(c *Config) (*outputs, error) {
 		d, err := openDocument(r)
 		if err != nil {
 			return nil, err
+		}
+		o.documents = append(o.documents, d)
+	}
+	if c.Annotations != nil {
+		d := &document{w: bufio.NewWriter(c.Annotations)}
+		var err error
+		if d.Sink, err = out.New("annotations", d.w); err != nil {
+			return nil, broken(err.Error())
 		}
 		o.documents = append(o.documents, d)
 	}

@@ -1,6 +1,7 @@
 package runner
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"time"
@@ -31,6 +32,8 @@ type Config struct {
 	Reports []Report
 	Save    string
 	History bool
+	// Annotations takes the lines that mark places in files; nil for none.
+	Annotations *bytes.Buffer
 	// Remember keeps what failed beside the project; Failed runs only what is kept
 	// so.
 	Remember, Failed bool

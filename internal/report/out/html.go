@@ -57,7 +57,12 @@ type htmlPage struct {
 	done     bool
 }
 
-type failureLine struct{ Class, Mark, Verdict, Anchor, Name, Headline string }
+type failureLine struct {
+	Class, Mark, Verdict, Anchor, Name, Headline string
+	// With are the checks that follow from it, and how many there are.
+	With  string
+	Count int
+}
 
 var _ = format("html", newHTML)
 
@@ -67,6 +72,7 @@ func newHTML(w io.Writer) (Sink, error) {
 		return nil, err
 	}
 	h := &htmlPage{w: w, spooled: s, body: s.Writer, grids: report.NewGrids(), groups: map[string]bool{}}
+	h.caused = true
 	h.each = h.scenario
 	h.notice = func(e *event.Notice) {
 		h.notices = append(h.notices, event.Notice{Text: safeLines(e.Text), Severe: e.Severe})
@@ -84,10 +90,10 @@ func (h *htmlPage) scenario(s *scenario) {
 	h.line.add(s, h.run)
 	v := s.finished.Verdict
 	anchor := fmt.Sprintf("s%d", h.n)
-	if bad(v) || v == event.Warned {
+	if (bad(v) || v == event.Warned) && s.first == "" {
 		h.bads++
 		if len(h.failures) < mostFailures {
-			h.failures = append(h.failures, failureLine{class(v), marks[v], string(v), anchor, safe(s.name()), safe(value.Cut(headline(s), 160))})
+			h.failures = append(h.failures, failureLine{class(v), marks[v], string(v), anchor, safe(s.name()), safe(value.Cut(headline(s), 160)), strings.Join(s.with, ", "), len(s.with)})
 		}
 	}
 	var groups []string
@@ -256,6 +262,7 @@ func viewOf(g *report.Grid) gridView {
 }
 
 func (h *htmlPage) Close() error {
+	h.release()
 	if !h.done {
 		h.finish(&event.RunFinished{})
 	}

@@ -24,15 +24,15 @@ type stepView struct {
 }
 
 type sceneView struct {
-	Anchor, Verdict, Text, Groups, Class, Title, Level, Word, Took, About, Why string
-	Trail                                                                      []markView
-	MoreMarks                                                                  bool
-	Steps                                                                      []stepView
+	Anchor, Verdict, Text, Groups, Class, Title, Level, Word, Took, About, Why, First, With string
+	Trail                                                                                   []markView
+	MoreMarks                                                                               bool
+	Steps                                                                                   []stepView
 }
 
 func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 	v := s.finished.Verdict
-	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: exchange.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), Groups: strings.Join(groups, "\n")}
+	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: exchange.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), First: s.first, With: strings.Join(s.with, ", "), Groups: strings.Join(groups, "\n")}
 	if v == event.Skipped {
 		out.Word = "not applicable"
 	}
@@ -58,7 +58,7 @@ func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 }
 
 func stepOf(st *event.StepFinished) stepView {
-	out := stepView{Class: class(st.Verdict), Mark: marks[st.Verdict], Title: safe(st.Title), Place: fmt.Sprintf("%s:%d", safe(st.File), st.Line), Took: exchange.Took(st.Took), Why: safe(st.Why)}
+	out := stepView{Class: class(st.Verdict), Mark: marks[st.Verdict], Title: safe(st.Title), Place: fmt.Sprintf("%s:%d", safe(st.File), lineOf(st)), Took: exchange.Took(st.Took), Why: safe(st.Why)}
 	if st.Verdict != event.Held {
 		out.Word = string(st.Verdict)
 	}

@@ -36,6 +36,7 @@ func newJUnit(w io.Writer) (Sink, error) {
 		return nil, err
 	}
 	j := &junit{w: w, all: all}
+	j.caused = true
 	j.begin = func(e *event.RunStarted) { j.started = e.Time }
 	j.each = j.scenario
 	j.notice = func(e *event.Notice) { j.notices.WriteString(e.Text + "\n") }
@@ -71,10 +72,10 @@ func (j *junit) scenario(s *scenario) {
 	switch s.finished.Verdict {
 	case event.Failed:
 		j.failures++
-		fmt.Fprintf(j.suite, ">\n      <failure type=\"failed\" message=\"%s\">%s</failure>\n    </testcase>\n", text(headline(s)), text(story(s)))
+		fmt.Fprintf(j.suite, ">\n      <failure type=\"failed\" message=\"%s\">%s</failure>\n    </testcase>\n", text(caused(s)), text(story(s)))
 	case event.Blocked:
 		j.errs++
-		fmt.Fprintf(j.suite, ">\n      <error type=\"blocked\" message=\"%s\">%s</error>\n    </testcase>\n", text(headline(s)), text(story(s)))
+		fmt.Fprintf(j.suite, ">\n      <error type=\"blocked\" message=\"%s\">%s</error>\n    </testcase>\n", text(caused(s)), text(story(s)))
 	case event.Skipped, event.NotReached:
 		j.skipped++
 		why := "not applicable"
@@ -87,6 +88,14 @@ func (j *junit) scenario(s *scenario) {
 	default:
 		fmt.Fprint(j.suite, "/>\n")
 	}
+}
+
+// caused is the headline, behind the cause of another check.
+func caused(s *scenario) string {
+	if s.first != "" {
+		return "for the same cause as " + s.first + ": " + headline(s)
+	}
+	return headline(s)
 }
 
 // flush writes the suite of a file.
@@ -102,6 +111,7 @@ func (j *junit) flush() {
 }
 
 func (j *junit) Close() error {
+	j.release()
 	j.flush()
 	if j.notices.Len() > 0 {
 		fmt.Fprintf(j.all, "  <testsuite name=\"run\" tests=\"0\" failures=\"0\" errors=\"0\" skipped=\"0\" time=\"0\">\n    <system-err>%s</system-err>\n  </testsuite>\n", text(j.notices.String()))

@@ -31,6 +31,7 @@ func newMarkdown(w io.Writer) (Sink, error) {
 		return nil, err
 	}
 	m := &markdown{w: w, body: body, grids: report.NewGrids()}
+	m.caused = true
 	m.each = m.scenario
 	m.notice = func(e *event.Notice) { m.notices = append(m.notices, e.Text) }
 	m.end = m.finish
@@ -63,7 +64,7 @@ var marks = map[event.Verdict]string{event.Held: "●", event.Failed: "▲", eve
 func (m *markdown) scenario(s *scenario) {
 	m.grids.Add(s.ScenarioStarted, s.finished)
 	v := s.finished.Verdict
-	if v == event.Held || v == event.Skipped {
+	if v == event.Held || v == event.Skipped || s.first != "" {
 		return
 	}
 	fmt.Fprintf(m.body, "<details>\n<summary>%s %s: <b>%s</b> in %s</summary>\n\n%s\n\n</details>\n\n", marks[v], v, html.EscapeString(safe(s.name())), html.EscapeString(safe(s.File)), fenced(story(s)))
@@ -127,6 +128,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 }
 
 func (m *markdown) Close() error {
+	m.release()
 	if m.body != nil {
 		m.finish(&event.RunFinished{})
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/report"
 )
 
 // Sink takes the events of a run and writes a document of them. Close ends the
@@ -55,6 +56,10 @@ type scenario struct {
 	*event.ScenarioStarted
 	steps    []*event.StepFinished
 	finished *event.ScenarioFinished
+	// first is the check whose failure explains that of this one, "" for none; with
+	// are those that this one explains.
+	first string
+	with  []string
 }
 
 // name is the title; that of a check names its resource and its id.
@@ -64,6 +69,10 @@ func (s *scenario) name() string { return s.Title }
 type gather struct {
 	now *scenario
 	run *event.RunStarted
+	// caused holds the checks of a resource until all of them are there, so that
+	// each can say which of them it follows from.
+	caused bool
+	held   []*scenario
 	// The events that a document is made of.
 	begin  func(*event.RunStarted)
 	each   func(*scenario)
@@ -87,7 +96,7 @@ func (g *gather) Event(e event.Event) {
 	case *event.ScenarioFinished:
 		if g.now != nil {
 			g.now.finished = e
-			g.each(g.now)
+			g.take(g.now)
 			g.now = nil
 		}
 	case *event.Notice:
@@ -95,9 +104,44 @@ func (g *gather) Event(e event.Event) {
 			g.notice(e)
 		}
 	case *event.RunFinished:
+		g.release()
 		if g.end != nil {
 			g.end(e)
 		}
+	}
+}
+
+// take hands a scenario on, or holds it for the rest of its resource.
+func (g *gather) take(s *scenario) {
+	if n := len(g.held); n > 0 && (s.Check == nil || s.File != g.held[n-1].File || s.Check.Resource != g.held[n-1].Check.Resource) {
+		g.release()
+	}
+	if !g.caused || s.Check == nil {
+		g.each(s)
+		return
+	}
+	g.held = append(g.held, s)
+}
+
+// release hands on what is held.
+func (g *gather) release() {
+	list := g.held
+	g.held = nil
+	of := map[*report.Checked]*scenario{}
+	var checks []*report.Checked
+	for _, s := range list {
+		c := &report.Checked{Started: s.ScenarioStarted, Finished: s.finished, Steps: s.steps}
+		of[c] = s
+		checks = append(checks, c)
+	}
+	for _, c := range report.Causes(checks) {
+		of[c.First].with = c.Others()
+		for _, w := range c.With {
+			of[w].first = c.First.Started.Check.ID
+		}
+	}
+	for _, s := range list {
+		g.each(s)
 	}
 }
 
@@ -139,11 +183,14 @@ func story(s *scenario) string {
 	if s.finished.Why != "" {
 		fmt.Fprintf(&b, "%s\n", s.finished.Why)
 	}
+	if s.first != "" {
+		fmt.Fprintf(&b, "for the same cause as %s\n", s.first)
+	}
 	for _, st := range s.steps {
 		if len(st.Findings)+len(st.Lacks) == 0 {
 			continue
 		}
-		fmt.Fprintf(&b, "step %d %q (%s:%d)\n", st.Index, st.Title, st.File, st.Line)
+		fmt.Fprintf(&b, "step %d %q (%s:%d)\n", st.Index, st.Title, st.File, lineOf(st))
 		last := -1
 		for _, f := range st.Findings {
 			if f.Sent != last && f.Sent >= 0 && f.Sent < len(st.Sent) {
@@ -159,7 +206,20 @@ func story(s *scenario) string {
 			fmt.Fprintf(&b, "  lacks     %s\n", l)
 		}
 	}
+	if n := len(s.with); n > 0 {
+		fmt.Fprintf(&b, "with it %d more for the same cause: %s\n", n, strings.Join(s.with, ", "))
+	}
 	return b.String()
+}
+
+// lineOf is where the first thing that was missed stands.
+func lineOf(st *event.StepFinished) int {
+	for _, f := range st.Findings {
+		if f.Line > 0 {
+			return f.Line
+		}
+	}
+	return st.Line
 }
 
 func expectedWord(v event.Verdict) string {

@@ -23,6 +23,7 @@ var _ = format("tap", newTAP)
 
 func newTAP(w io.Writer) (Sink, error) {
 	t := &tap{w: bufio.NewWriter(w)}
+	t.caused = true
 	t.begin = func(e *event.RunStarted) { fmt.Fprintf(t.w, "TAP version 14\n# %s, seed %d\n", safe(e.Tool), e.Seed) }
 	t.each = t.scenario
 	t.notice = func(e *event.Notice) {
@@ -52,6 +53,8 @@ type blockYAML struct {
 	Verdict string       `yaml:"verdict"`
 	Proves  string       `yaml:"proves,omitempty"`
 	Why     string       `yaml:"why,omitempty"`
+	Cause   string       `yaml:"cause,omitempty"`
+	With    []string     `yaml:"with,omitempty"`
 	Missed  []missedYAML `yaml:"missed,omitempty"`
 }
 
@@ -73,12 +76,12 @@ func (t *tap) scenario(s *scenario) {
 	if !bad(v) && v != event.Warned {
 		return
 	}
-	b := blockYAML{Verdict: string(v), Why: safe(s.finished.Why)}
+	b := blockYAML{Verdict: string(v), Why: safe(s.finished.Why), Cause: s.first, With: s.with}
 	if s.Check != nil {
 		b.Proves = safe(s.About)
 	}
 	for _, st := range s.steps {
-		at := fmt.Sprintf("%s:%d", safe(st.File), st.Line)
+		at := fmt.Sprintf("%s:%d", safe(st.File), lineOf(st))
 		for _, f := range st.Findings {
 			m := missedYAML{Step: safe(st.Title), At: at, Expected: safe(f.Expected), Because: safe(f.Because)}
 			for _, o := range f.Observed {
@@ -108,4 +111,7 @@ func (t *tap) scenario(s *scenario) {
 	fmt.Fprint(t.w, "  ...\n")
 }
 
-func (t *tap) Close() error { return t.w.Flush() }
+func (t *tap) Close() error {
+	t.release()
+	return t.w.Flush()
+}
