@@ -61,7 +61,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.resources, "resource", nil, "run the derived checks of these resources")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
 	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
-	fl.StringArrayVar(&f.reports, "report", nil, "write a report, FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
+	fl.StringArrayVar(&f.reports, "report", nil, "write FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
 	fl.StringVar(&f.save, "save", "", "write the run record to this file")
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
 	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")

@@ -24,7 +24,14 @@ type target struct {
 	Path *Template
 }
 
-func (b *target) read(p *parser)  { b.Path = p.needTarget(b.word + " /boats") }
+func (b *target) read(p *parser) {
+	start := p.i
+	b.Path = p.needTarget(b.word + " /boats")
+	if !p.failed && b.Path.Raw == "*" {
+		p.fail(Span{Start: start + 1, End: p.i}, "`*` is the service as a whole (RFC 9110 §9.3.7), not a list or an item", "write "+b.word+" /boats")
+	}
+}
+
 func (b *target) print(l *layout) { l.template(b.Path) }
 func (b *target) walk(w walker)   { w.template(b.Path) }
 
