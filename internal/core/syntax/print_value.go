@@ -170,9 +170,10 @@ func (w *valueWriter) container(n *Node) {
 		text := flat.b.String()
 		column := w.b.Len() - 1 - strings.LastIndexByte(w.b.String(), '\n')
 		if column == w.b.Len() {
-			column += w.before
+			// The first line: what is before it, and its indentation, are not in w.
+			column += w.before + 2*w.level
 		}
-		if column+len(text)+2*w.level <= wide || len(n.Fields)+len(n.Items) == 0 || strings.Contains(text, "\n") {
+		if column+len(text) <= wide || len(n.Fields)+len(n.Items) == 0 || strings.Contains(text, "\n") {
 			w.b.WriteString(text)
 			return
 		}

@@ -60,5 +60,5 @@ func TestFormats(t *testing.T) {
 
 func TestUnknownFormat(t *testing.T) {
 	_, err := New("gopher", io.Discard)
-	assert.ErrorContains(t, err, "there are csv, har, html, json, junit, markdown, tap")
+	assert.ErrorContains(t, err, "there are annotations, csv, har, html, json, junit, markdown, tap")
 }
