@@ -228,7 +228,7 @@ func TestChoosingAndOutput(t *testing.T) {
 		assert.Contains(t, r.out, c.says, "%v", c.args)
 	}
 	assert.NotContains(t, run(t, dir, "run").out, "\x1b")
-	quiet := run(t, dir, "run", "-q").out
+	quiet := run(t, dir, "run", "-qq").out
 	assert.Equal(t, 1, strings.Count(quiet, "\n"), quiet)
 	for _, args := range [][]string{{"version"}, {"--help"}, {"run", "--help"}, {"try", "--help"}, {"lint", "--help"}, {"fmt", "--help"}, {"demo", "--help"}, {"completion", "bash"}} {
 		r := run(t, dir, args...)

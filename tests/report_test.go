@@ -208,7 +208,7 @@ func checkHTML(t *testing.T, text string) {
 
 func TestRecordsFitTheirSchemaAndSurviveAKill(t *testing.T) {
 	dir := t.TempDir()
-	r := run(t, dir, "demo", "--fault", "put-appends", "--save", "run.jsonl", "-q")
+	r := run(t, dir, "demo", "--fault", "put-appends", "--save", "run.jsonl", "-qq")
 	require.Equal(t, 1, r.code, r.out+r.err)
 	schema, err := jsonschema.NewCompiler().Compile("../docs/record.schema.json")
 	require.NoError(t, err)
@@ -224,7 +224,7 @@ func TestRecordsFitTheirSchemaAndSurviveAKill(t *testing.T) {
 	for _, k := range []string{"run started", "scenario started", "step", "scenario finished", "run finished"} {
 		assert.Positive(t, kinds[k], k)
 	}
-	whole := run(t, dir, "report", "run.jsonl", "-q")
+	whole := run(t, dir, "report", "run.jsonl", "-qq")
 	assert.Equal(t, r.out, whole.out, "the terminal's view again")
 	for _, n := range []int{400, 5_000, 77_777, len(data) - 1} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "cut.jsonl"), data[:n], 0o644))

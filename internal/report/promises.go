@@ -44,6 +44,7 @@ func (t *Terminal) tellPromises() {
 	if t.Quiet {
 		groups = slices.DeleteFunc(groups, func(c *Cause) bool { return !grave(c.First.Finished.Verdict) })
 		if len(groups) == 0 {
+			t.waitingNotices()
 			return
 		}
 	}
@@ -59,14 +60,19 @@ func (t *Terminal) tellPromises() {
 	}
 	fmt.Fprintln(t.W)
 	t.spaced = true
+	if t.waitingNotices() > 0 {
+		fmt.Fprintln(t.W)
+	}
+}
+
+// waitingNotices tells what has waited for the grid, and how much that was.
+func (t *Terminal) waitingNotices() int {
 	notices := t.notices
 	t.notices = nil
 	for _, n := range notices {
 		t.notice(n)
 	}
-	if len(notices) > 0 {
-		fmt.Fprintln(t.W)
-	}
+	return len(notices)
 }
 
 // worst is the mark of a verdict, and how much it counts.

@@ -90,6 +90,8 @@ type Project struct {
 	Environment string
 	// Let are values from outside, by name.
 	Let map[string]*value.Value
+	// Thorough asks what is derived for more combinations.
+	Thorough bool
 
 	layers map[*File][]Layer
 	// preludes and finales are what runs once a run, by statement.
@@ -116,6 +118,8 @@ type Options struct {
 	Environment string
 	// Let are values from outside, which win over those that files bind.
 	Let map[string]*value.Value
+	// Thorough asks what is derived for more combinations.
+	Thorough bool
 	// Overlay holds texts in place of files, by absolute path (editors).
 	Overlay map[string]string
 	// Shown is how a path is shown; nil for as it was given.
@@ -136,7 +140,7 @@ type loader struct {
 
 // Load reads paths: files, and folders with all the scenario files below them.
 func Load(paths []string, o Options) *Project {
-	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), env: map[string]string{}, Environment: o.Environment, Let: o.Let}, o: o, files: map[string]*File{}}
+	p := &loader{Project: &Project{layers: map[*File][]Layer{}, preludes: map[*syntax.Statement]*Prelude{}, finales: map[*syntax.Statement]*Scenario{}, data: newContents(o.Overlay), env: map[string]string{}, Environment: o.Environment, Let: o.Let, Thorough: o.Thorough}, o: o, files: map[string]*File{}}
 	var found []string
 	for _, path := range paths {
 		found = append(found, p.expand(path)...)

@@ -76,6 +76,7 @@ var families = []struct {
 	{"absence", "absence", "what is not there", absenceChecks},
 	{"method", "method", "what the resource does not do", methodChecks},
 	{"input", "input", "what must be refused, and refused whole", inputChecks},
+	{"limits", "limits", "what is just inside and just outside of what a body may hold, where the resource says what it takes", limitChecks},
 	{"representation", "represent", "answers that a program can use", representationChecks},
 	{"precondition", "precond", "entity tags, where the service sends them", preconditionChecks},
 	{"access", "access", "credentials, where they are declared", accessChecks},

@@ -37,6 +37,11 @@ type Resource struct {
 	Reads       string
 	ReadsSome   bool
 	readMembers []string
+	// Takes is what a body may hold, nil where that is not said; open tells that it
+	// may hold more. Thorough asks for more combinations.
+	Takes    []taken
+	open     bool
+	Thorough bool
 	// Gone is what a deleted item may still read as, Ready how long a write that
 	// was answered 202 may take.
 	Gone, Ready           string
@@ -94,6 +99,8 @@ func (e *Example) json() bool {
 type Field struct {
 	Name, Text string
 	Kind       syntax.NodeKind
+	// Node is the value as it is written.
+	Node *syntax.Node
 }
 
 // Supports tells whether the resource has an operation.
@@ -167,7 +174,7 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 }
 
 func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resource {
-	r := &Resource{File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
+	r := &Resource{Thorough: rd.p.Thorough, File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
 		Skips: map[string]string{}, supports: map[string]bool{}}
 	rd.r = r
 	r.Name = st.Body.(*syntax.Resource).Name
@@ -196,6 +203,7 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	rd.operations(seen)
 	rd.names()
 	rd.differences()
+	rd.examplesFit()
 	return r
 }
 
@@ -234,6 +242,8 @@ func (rd *reader) line(c *syntax.Statement) {
 		r.Remake = rd.example(&b.Content)
 	case *syntax.Amend:
 		r.Amend = rd.example(&b.Content)
+	case *syntax.Takes:
+		rd.takes(b)
 	case *syntax.Assigned:
 		r.Assigned = b.Names()
 	case *syntax.Required:
@@ -387,7 +397,7 @@ func (rd *reader) example(b *syntax.Content) *Example {
 		e.Text = syntax.OneLine(n)
 		for _, f := range n.Fields {
 			name, _ := f.Key.Template.Plain()
-			e.Fields = append(e.Fields, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value)})
+			e.Fields = append(e.Fields, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value), rd.resolve(f.Value)})
 		}
 	}
 	return e

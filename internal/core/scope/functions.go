@@ -101,6 +101,17 @@ var functions = map[string]function{
 		}
 		return anotherThan(w.Rand, a[0], a[1])
 	}},
+	"members": {1, 1, "members(3)", "an object of this many members, m1, m2, …", func(_ *World, a []*value.Value) (*value.Value, error) {
+		n, err := size(a[0])
+		if err == nil && n > bound.Values() {
+			err = fmt.Errorf("members() would make more than %s values, which is the limit (%s)", bound.Millions(bound.Values()), bound.Hint)
+		}
+		out := value.NewObject()
+		for i := 1; i <= n && err == nil; i++ {
+			out.Add(fmt.Sprintf("m%d", i), value.NewInt(int64(i)))
+		}
+		return out, err
+	}},
 	"nth": {2, 2, "nth(ids, 1)", "an element of a list, counted from 1", func(_ *World, a []*value.Value) (*value.Value, error) {
 		n, ok := a[1].Int()
 		if a[0].Kind != value.Array || !ok || n < 1 {

@@ -8,7 +8,8 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// Within tells whether a number lies in a range, both ends included.
+// Within tells whether a number lies in a range, both ends included unless they
+// are open.
 func Within(r *syntax.Range, v *value.Value, names *scope.Scope) (bool, error) {
 	for i, end := range []*syntax.Node{r.Lo, r.Hi} {
 		if end == nil {
@@ -22,7 +23,7 @@ func Within(r *syntax.Range, v *value.Value, names *scope.Scope) (bool, error) {
 			return false, fmt.Errorf("%s is not a number to end a range with", value.Cut(bound.String(), 60))
 		}
 		c := value.CompareNumbers(v.Text, bound.Text)
-		if i == 0 && c < 0 || i == 1 && c > 0 {
+		if i == 0 && (c < 0 || c == 0 && r.LoOpen) || i == 1 && (c > 0 || c == 0 && r.HiOpen) {
 			return false, nil
 		}
 	}

@@ -50,8 +50,7 @@ var asType = map[string]string{
 }
 
 var (
-	tolerance  = regexp.MustCompile(`^(\+-|\+/-|±|-\+|~)`)
-	comparison = regexp.MustCompile(`^([<>]=?) *(-?[0-9.]+)`)
+	tolerance = regexp.MustCompile(`^(\+-|\+/-|±|-\+|~)`)
 )
 
 // trailing is what a statement that is complete, with more behind it, was meant to
@@ -66,12 +65,6 @@ func (p *parser) trailing(st *Statement) string {
 	case tolerance.MatchString(rest) && pr.Shape != nil:
 		by := strings.TrimLeft(rest, "+-/±~ ")
 		return "write is within " + by + " of " + NodeText(pr.Shape)
-	case pr.Shape != nil && pr.Shape.Kind == Type && numeric(pr.Shape.Text) && comparison.MatchString(rest):
-		m := comparison.FindStringSubmatch(rest)
-		if strings.HasPrefix(m[1], ">") {
-			return "a range has two points: is " + pr.Shape.Text + " " + m[2] + ".. is at least " + m[2] + "; more than that is a line of its own: expect … > " + m[2]
-		}
-		return "a range has two points: is " + pr.Shape.Text + " .." + m[2] + " is at most " + m[2]
 	case strings.HasPrefix(rest, "|"):
 		return "write `or`"
 	case strings.HasPrefix(rest, "?"):

@@ -91,10 +91,11 @@ type Within struct {
 	Of       *Node
 }
 
-// Range has both ends included; either may be left out.
+// Range has both ends included, unless an end is open; either may be left out.
 type Range struct {
-	Lo, Hi *Node
-	Span   source.Span
+	Lo, Hi         *Node
+	LoOpen, HiOpen bool
+	Span           source.Span
 }
 
 // Template is text with names in it.

@@ -9,7 +9,7 @@ import (
 	"usualpath/internal/core/source"
 )
 
-func (p *parser) comparator() string {
+func (p *cursor) comparator() string {
 	for _, op := range []string{"<=", ">=", "<", ">"} {
 		if p.at(op) {
 			p.i += len(op)

@@ -525,6 +525,8 @@ func (c *cursor) limits(n *Node, deep int) {
 				return
 			}
 			l.Range = c.rangeOf()
+		case (b == '<' || b == '>') && numeric(n.Text) && (l.Range == nil || l.Range.half()):
+			c.compared(l)
 		case b == '/':
 			if n.Text != "string" && n.Text != "any" {
 				c.failHere("a pattern goes with string, not with "+n.Text, "")
@@ -609,6 +611,44 @@ func (c *cursor) within(times, numbers bool) *Within {
 	c.spaces()
 	b.Of = c.node(false, 0)
 	return b
+}
+
+// half tells whether an end of a range is still to be said.
+func (r *Range) half() bool {
+	return (r.LoOpen || r.HiOpen || r.Lo != r.Hi) && (r.Lo == nil || r.Hi == nil)
+}
+
+// compared reads one end of a range as a comparison: `> 0`, `<= 60`.
+func (c *cursor) compared(l *Limits) {
+	start := c.i
+	op := c.comparator()
+	c.spaces()
+	end := c.bound()
+	if end == nil || c.failed {
+		c.failHere("expected a number, found "+c.found(), "write number > 0, or number > 0 <= 60")
+		return
+	}
+	r := l.Range
+	if r == nil {
+		r = &Range{}
+	}
+	switch {
+	case op[0] == '>' && r.Lo == nil:
+		r.Lo, r.LoOpen = end, op == ">"
+	case op[0] == '<' && r.Hi == nil:
+		r.Hi, r.HiOpen = end, op == "<"
+	default:
+		c.fail(source.Span{Start: start, End: c.i}, "this end of the range is said already", "")
+		return
+	}
+	if r.Lo != nil && r.Hi != nil && r.Lo.Kind == Number && r.Hi.Kind == Number {
+		if o := value.CompareNumbers(r.Lo.Text, r.Hi.Text); o > 0 || o == 0 && (r.LoOpen || r.HiOpen) {
+			c.fail(source.Span{Start: start, End: c.i}, "this range is empty", "")
+			return
+		}
+	}
+	r.Span = source.Span{Start: start, End: c.i}
+	l.Range = r
 }
 
 func numeric(t string) bool { return t == "number" || t == "integer" }

@@ -146,8 +146,18 @@ func rangeText(r *Range) string {
 	if r.Hi != nil {
 		hi = nodeText(r.Hi, 0)
 	}
-	if r.Lo == r.Hi {
+	switch {
+	case r.Lo == r.Hi:
 		return lo
+	case r.LoOpen || r.HiOpen:
+		var parts []string
+		if r.Lo != nil {
+			parts = append(parts, map[bool]string{true: "> ", false: ">= "}[r.LoOpen]+lo)
+		}
+		if r.Hi != nil {
+			parts = append(parts, map[bool]string{true: "< ", false: "<= "}[r.HiOpen]+hi)
+		}
+		return strings.Join(parts, " ")
 	}
 	return lo + ".." + hi
 }

@@ -1,0 +1,363 @@
+package resource
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// usualCases bounds how many values a check tries, thoroughCases what --thorough
+// allows; pairRows the bodies of the table of pairs.
+const (
+	usualCases    = 40
+	thoroughCases = 400
+	pairRows      = 12
+	thoroughRows  = 120
+)
+
+// cases are values of members, on limits or beyond them.
+type memberCase struct {
+	limited
+	member string
+	// unique is a value that another item may have already.
+	unique bool
+}
+
+func (c memberCase) title() string { return c.member + " is " + c.says }
+
+// most is how many values a check tries.
+func (r *Resource) mostCases() int {
+	if r.Thorough {
+		return thoroughCases
+	}
+	return usualCases
+}
+
+// limitCases are the values of all members that a body may hold, those that are
+// usual only or the others. Members that never show what was sent are tried too.
+func (r *Resource) limitCases(of func(t *taken, e *Example) []limited, usual bool) []memberCase {
+	var out []memberCase
+	for i := range r.Takes {
+		t := &r.Takes[i]
+		for _, l := range of(t, r.Make) {
+			if l.usual == usual && len(out) < r.mostCases() {
+				out = append(out, memberCase{l, t.Name, slices.Contains(r.Unique, t.Name)})
+			}
+		}
+	}
+	return out
+}
+
+// edgeCases are those on limits, with optional members left out.
+func (r *Resource) edgeCases(usual bool) []memberCase {
+	out := r.limitCases((*taken).within, usual)
+	for _, t := range r.Takes {
+		if t.Optional && !usual && r.Make.has(t.Name) && len(out) < r.mostCases() {
+			out = append(out, memberCase{limited{says: "left out", reads: unread}, t.Name, false})
+		}
+	}
+	return out
+}
+
+func (r *Resource) beyondCases() []memberCase { return r.limitCases((*taken).beyond, false) }
+
+// sets is the change that a case makes in an example.
+func (c memberCase) sets() map[string]*string {
+	if c.text == "" {
+		return map[string]*string{c.member: nil}
+	}
+	return map[string]*string{c.member: &c.text}
+}
+
+func described(r *Resource) string {
+	if r.Takes == nil {
+		return "the resource does not say what it `takes`"
+	}
+	return ""
+}
+
+func someEdges(usual bool) func(r *Resource) string {
+	return func(r *Resource) string {
+		if len(r.edgeCases(usual)) == 0 {
+			return "what it `takes` has no limits of this kind"
+		}
+		return ""
+	}
+}
+
+func someBeyond(r *Resource) string {
+	if len(r.beyondCases()) == 0 {
+		return "what it `takes` has no limits"
+	}
+	return ""
+}
+
+// changes tells whether the examples show that an operation changes a member: what
+// a service keeps as it is, it need not refuse.
+func (r *Resource) changes(e *Example, member string) bool {
+	if e == nil {
+		return false
+	}
+	f := e.field(member)
+	return f != nil && !r.Make.sets(*f)
+}
+
+func (r *Resource) changeable(list []memberCase, e *Example) []memberCase {
+	return slices.DeleteFunc(slices.Clone(list), func(c memberCase) bool { return c.text == "" || !r.changes(e, c.member) })
+}
+
+// readsCase says of an answer that it shows the value of a case; no line where it
+// need not.
+func (s *script) readsCase(word string, c memberCase, sent string) line {
+	if !s.readsAsSent(c.member) {
+		return line{}
+	}
+	at := s.inItem(memberPath(c.member))
+	switch c.reads {
+	case asSent:
+		return s.covers(word, "{ "+quoted(c.member)+": "+memberOf(sent, c.member)+" }")
+	case asNull:
+		return says(word, s.subject()+" is { "+quoted(c.member)+"?: null, ... }")
+	case asInstant:
+		return says(word, at+" is within 0s of "+memberOf(sent, c.member))
+	case anyCase:
+		return says(word, at+" is "+strings.ToLower(c.text)+" or "+strings.ToUpper(c.text))
+	}
+	return line{}
+}
+
+// edge tries to make an item with a value on a limit, and reads it back.
+func (s *script) edge(i int, c memberCase, word string) {
+	sent := fmt.Sprintf("sent_%d", i+1)
+	s.let(sent, s.turned(s.Make.object(c.sets()), later(i)))
+	taken := says(word, "status 2xx")
+	if c.unique {
+		// Somebody may have it already.
+		taken = says(word, "status 2xx or 409")
+	}
+	s.attempt(c.title(), bodyLine(s.Make, "{"+sent+"}"), taken)
+	reads := s.readsCase(word, c, sent)
+	if !s.Supports("read") || reads.none() {
+		return
+	}
+	s.step("read it: "+c.title(), when("status 2xx"+of(c.title())), send("GET", s.at(s.stray())), says(word, "status 200"), reads)
+}
+
+// limitChecks are about values on the limits of what a body may hold, and one step
+// beyond.
+func limitChecks() []Check {
+	const bad = "RFC 9110 §15.5.1"
+	limits := needs(makes, written, described)
+	return []Check{
+		{
+			Name: "edge-is-taken", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(limits, someEdges(false)), Source: bad,
+			Proves: "every value on a limit is taken, and stored exactly",
+			Cause:  "a limit that is off by one, a column that is shorter, text that is trimmed, numbers that are rounded",
+			Mend:   "take what the description allows, and store it as it came",
+			Write: func(s *script) {
+				for i, c := range s.edgeCases(false) {
+					s.edge(i, c, "expect")
+				}
+			},
+			SofterLevel: "usual",
+			Softer: func(s *script) {
+				for i, c := range s.edgeCases(true) {
+					s.edge(i, c, "prefer")
+				}
+			},
+		},
+		{
+			Name: "beyond-is-refused", Causes: []string{"input/wrong-type", "input/missing-member"}, On: "create", Without: needs(limits, someBeyond), Source: bad,
+			Proves: "a value one step beyond a limit is refused, and changes nothing",
+			Cause:  "a limit that is off by one, or that only the user interface knows",
+			Mend:   "check every limit where the body is read, and answer 400 or 422",
+			Write: func(s *script) {
+				s.observe(false)
+				for i, c := range s.beyondCases() {
+					s.attempt(c.title(), append([]line{bodyLine(s.Make, s.turned(s.Make.object(c.sets()), later(i)))}, s.refusal("4xx")...)...)
+				}
+			},
+			SofterLevel: "usual",
+			Softer: func(s *script) {
+				named := map[string]bool{}
+				for i, c := range s.beyondCases() {
+					if !named[c.member] {
+						named[c.member] = true
+						s.attempt(c.title(), bodyLine(s.Make, s.turned(s.Make.object(c.sets()), later(i))), prefer("text contains "+quoted(c.member)+" when status 4xx"))
+					}
+				}
+			},
+		},
+		{
+			Name: "on-replace", Causes: []string{"limits/edge-is-taken", "limits/beyond-is-refused", "lifecycle/replace-takes-effect"}, On: "replace", Source: bad,
+			Without: needs(limits, can("replace"), func(r *Resource) string {
+				if len(r.changeable(append(r.edgeCases(false), r.beyondCases()...), r.Remake)) == 0 {
+					return "`remake` changes no member that has limits"
+				}
+				return ""
+			}),
+			Proves: "the same limits hold when an item is replaced",
+			Cause:  "replacing goes another way than creating, with checks of its own",
+			Mend:   "check bodies in one place",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeItem("id", false)
+				s.make(1)
+				for _, c := range s.changeable(s.beyondCases(), s.Remake) {
+					s.step("replace it: "+c.title(), append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(c.sets()), "turn"))}, s.refusal("4xx")...)...)
+				}
+				for i, c := range s.changeable(s.edgeCases(false), s.Remake) {
+					s.changed(i, c, "PUT", s.Remake.object(c.sets()))
+				}
+			},
+		},
+		{
+			Name: "on-amend", Causes: []string{"limits/edge-is-taken", "limits/beyond-is-refused", "lifecycle/amend-merges"}, On: "amend", Source: "RFC 5789 §2, " + bad[4:],
+			Without: needs(limits, can("amend"), amendsObject, mergePatch, func(r *Resource) string {
+				if len(r.changeable(append(r.edgeCases(false), r.beyondCases()...), r.Amend)) == 0 {
+					return "`amend` changes no member that has limits"
+				}
+				return ""
+			}),
+			Proves: "the same limits hold when an item is amended, and a change of which one part is refused is refused whole",
+			Cause:  "members of a patch are stored one after the other, each with checks of its own or none",
+			Mend:   "apply the patch first, check the whole, then store",
+			Write: func(s *script) {
+				s.observe(false)
+				s.observeItem("id", false)
+				s.make(1)
+				for _, c := range s.changeable(s.beyondCases(), s.Amend) {
+					s.step("amend it: "+c.title(), append([]line{send("PATCH", s.at("id")), s.patch(s.turned(s.Amend.object(c.sets()), "turn"))}, s.refusal("4xx")...)...)
+				}
+				for i, c := range s.changeable(s.edgeCases(false), s.Amend) {
+					s.changed(i, c, "PATCH", "{ "+quoted(c.member)+": "+c.text+" }")
+				}
+			},
+		},
+		{
+			Name: "pairs", Causes: []string{"limits/edge-is-taken"}, On: "create", Source: bad,
+			Without: needs(limits, func(r *Resource) string {
+				if len(r.pairs()) == 0 {
+					return "fewer than two members have limits"
+				}
+				return ""
+			}),
+			Proves: "values on limits are stored exactly together, too: each pair of them stands in some body",
+			Cause:  "two members share a column, a buffer or a limit",
+			Mend:   "look at members one by one, and say rules between them in the description",
+			Write: func(s *script) {
+				for i, row := range s.pairs() {
+					s.pair(i, row)
+				}
+			},
+		},
+		{
+			Name: "several-at-once", Causes: []string{"limits/beyond-is-refused"}, On: "create", Level: "usual", Source: "RFC 9457 §3",
+			Without: needs(limits, func(r *Resource) string {
+				if len(r.oneEach(r.beyondCases())) < 2 {
+					return "fewer than two members have limits"
+				}
+				return ""
+			}),
+			Proves: "a body with several faults is refused, and the answer names all of them",
+			Cause:  "the first fault ends the check",
+			Mend:   "gather what is wrong, and say it in one answer",
+			Write: func(s *script) {
+				s.observe(false)
+				all := s.oneEach(s.beyondCases())
+				all = all[:min(len(all), 3)]
+				change := map[string]*string{}
+				lines := []line{prefer("status " + s.refused("4xx")), s.unchanged("when status 4xx")}
+				for i := range all {
+					change[all[i].member] = &all[i].text
+					lines = append(lines, prefer("text contains "+quoted(all[i].member)+" when status 4xx"))
+				}
+				s.attempt("several members are beyond their limits", append([]line{bodyLine(s.Make, s.turned(s.Make.object(change), "turn"))}, lines...)...)
+			},
+		},
+		{
+			Name: "unknown-member", On: "create", Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §4",
+			Proves: "a member that nobody knows is refused or disregarded, a member in another case or twice is no error of the service's own",
+			Cause:  "names are put into queries or objects as they come, or compared without regard to case",
+			Mend:   "refuse members that are not described, or leave them out as a whole",
+			Write:  unknownMembers,
+		},
+		{
+			Name: "deep-and-wide", Causes: []string{"limits/unknown-member"}, On: "create", Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §9",
+			Proves: "a body that is nested 1,000 levels deep, has 1,000 members or a number of 400 digits is taken or refused, without an error of the service's own",
+			Cause:  "a stack, a column or a type that overflows",
+			Mend:   "bound depth, members and digits, and answer 400 or 413",
+			Write: func(s *script) {
+				s.let("deep", `"{repeat("[", 1000)}{repeat("]", 1000)}"`)
+				s.let("digits", `"{repeat("9", 400)}"`)
+				s.attempt("1,000 levels deep", s.rawBody("", ", \"gull_deep\": {deep}"), prefer("status not 5xx"))
+				s.attempt("a number of 400 digits", s.rawBody("", ", \"gull_digits\": {digits}"), prefer("status not 5xx"))
+				wide := "{members(1000)}"
+				s.attempt("1,000 members", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{"gull_wide": &wide}), "turn")), prefer("status not 5xx"))
+			},
+		},
+	}
+}
+
+// changed writes a value on a limit to the first item, and reads it back.
+func (s *script) changed(i int, c memberCase, method, body string) {
+	title := map[string]string{"PUT": "replace it: ", "PATCH": "amend it: "}[method] + c.title()
+	sent := fmt.Sprintf("sent_%d", i+1)
+	s.let(sent, s.turned(body, "turn"))
+	content := bodyLine(s.Remake, "{"+sent+"}")
+	if method == "PATCH" {
+		content = s.patch("{" + sent + "}")
+	}
+	taken := expect("status 2xx")
+	if c.unique {
+		taken = expect("status 2xx or 409")
+	}
+	s.step(title, send(method, s.at("id")), content, taken)
+	if reads := s.readsCase("expect", c, sent); !reads.none() && s.Supports("read") {
+		s.readBack("read it: "+title, when("status 2xx"+of(title)), expect("status 200"), reads)
+	}
+}
+
+// oneEach is the first case of each member.
+func (r *Resource) oneEach(list []memberCase) []memberCase {
+	var out []memberCase
+	for _, c := range list {
+		if !slices.ContainsFunc(out, func(o memberCase) bool { return o.member == c.member }) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+func unknownMembers(s *script) {
+	s.observe(false)
+	extra := `"gull {turn}"`
+	for i, name := range []string{"gull_unknown", "__proto__"} {
+		title := "with the member " + name
+		sent := fmt.Sprintf("sent_%d", i+1)
+		s.let(sent, s.turned(s.Make.object(map[string]*string{name: &extra}), later(i)))
+		status := prefer("status not 5xx")
+		if s.open {
+			status = prefer("status 2xx")
+		}
+		s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), status, s.unchanged("when status 4xx"))
+		if s.Supports("read") && !s.open {
+			// Taken, it is left out as a whole, or kept as a whole.
+			s.step("read it "+title, when("status 2xx"+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), prefer(s.subject()+" is { "+quoted(name)+"?: "+memberOf(sent, name)+", ... }"))
+		}
+	}
+	texts := s.texts()
+	if len(texts) == 0 {
+		return
+	}
+	name := texts[0].Name
+	if other := swapCase(name); other != name && s.taken(other) == nil {
+		title := name + " in the other case, too"
+		s.let("sent_3", s.turned(s.Make.object(map[string]*string{other: &extra}), later(2)))
+		s.attempt(title, bodyLine(s.Make, "{sent_3}"), prefer("status not 5xx"), s.unchanged("when status 4xx"))
+		if s.Supports("read") && s.readsAsSent(name) {
+			s.step("read it "+title, when("status 2xx"+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), s.covers("prefer", "{ "+quoted(name)+": "+memberOf("sent_3", name)+" }"))
+		}
+	}
+	s.attempt(name+" twice", s.rawBody("", ", "+quoted(name)+": \"Tern again\""), prefer("status not 5xx"), s.unchanged("when status 4xx"))
+}
