@@ -109,7 +109,7 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 }
 
 func familiesOf() (string, int) {
-	list := []string{"setup", "lifecycle", "repeat", "names", "absence", "method", "input", "representation", "precondition", "access", "race"}
+	list := []string{"setup", "lifecycle", "repeat", "names", "absence", "method", "input", "limits", "representation", "precondition", "access", "race"}
 	return strings.Join(list, ","), len(list)
 }
 

@@ -36,12 +36,20 @@ beside the file they come from, they give the same verdicts as the resource.`,
 	fl.StringSliceVar(&f.checks, "check", nil, "print these checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "print the checks of these families")
 	fl.StringVar(&only, "resource", "", "print the checks of this resource")
+	fl.BoolVar(&f.thorough, "thorough", false, "more values and combinations where a resource says what it takes")
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use (else USUALPATH_ENV)")
+	fl.StringArrayVar(&f.let, "let", nil, "bind a name from outside, NAME=VALUE, over what the files say (repeatable)")
 	completeChecks(c)
+	completeProject(c)
 	return c
 }
 
 func (a *app) printDerived(args []string, f *runFlags, only string) error {
-	p, resources := resource.Load(args, project.Options{})
+	let, err := outside(f.let)
+	if err != nil {
+		return err
+	}
+	p, resources := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let, Thorough: f.thorough})
 	if p.Diagnostics.Errors() > 0 {
 		a.diagnose(p.Diagnostics, "")
 		return &exit{code: exitUsage}

@@ -35,7 +35,7 @@ type runFlags struct {
 	quiet                       int
 	resources                   []string
 	list                        string
-	failed                      bool
+	failed, thorough            bool
 	accept                      bool
 	checks, families            []string
 	level                       string
@@ -59,6 +59,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.checks, "check", nil, "run these derived checks, by family/name (repeatable)")
 	fl.StringSliceVar(&f.families, "family", nil, "run the derived checks of these families")
 	fl.StringSliceVar(&f.resources, "resource", nil, "run the derived checks of these resources")
+	fl.BoolVar(&f.thorough, "thorough", false, "try more values and combinations where a resource says what it takes")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
 	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
 	fl.StringArrayVar(&f.reports, "report", nil, "write FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
@@ -118,7 +119,7 @@ nothing is sent at all.`,
 				return err
 			}
 			args, f.lines = atLines(args)
-			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let})
+			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let, Thorough: f.thorough})
 			if err := notSecret(p); err != nil {
 				return err
 			}
@@ -152,6 +153,9 @@ func again(f *runFlags, file, option, value string) string {
 	}
 	if f.base != "" {
 		parts = append(parts, "--base "+quoteArg(f.base))
+	}
+	if f.thorough {
+		parts = append(parts, "--thorough")
 	}
 	for _, l := range f.let {
 		parts = append(parts, "--let "+quoteArg(l))

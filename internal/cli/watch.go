@@ -43,7 +43,7 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 			order = append(slices.Clone(changed), files...)
 			fmt.Fprintf(a.out, "\n%s changed at %s\n\n", strings.Join(shownPaths(changed), ", "), time.Now().Format("15:04:05"))
 		}
-		p, list := resource.Load(order, project.Options{Environment: environmentOf(f.env), Let: let})
+		p, list := resource.Load(order, project.Options{Environment: environmentOf(f.env), Let: let, Thorough: f.thorough})
 		w, err := fsnotify.NewWatcher()
 		if err != nil {
 			return &exit{code: exitBroken, message: "files cannot be watched: " + err.Error()}

@@ -28,7 +28,7 @@ func tables() []Fault {
 	var out []Fault
 	for _, t := range [][]Fault{lifecycleFaults(), repeatFaults(), absenceFaults(), methodFaults(), inputFaults(),
 		representationFaults(), preconditionFaults(), accessFaults(), raceFaults(), durabilityFaults(),
-		belowFaults(), uniqueFaults(), nameFaults(), overwriteFaults(), keyFaults(), besideFaults(), listingFaults()} {
+		belowFaults(), uniqueFaults(), nameFaults(), overwriteFaults(), keyFaults(), besideFaults(), listingFaults(), limitFaults()} {
 		out = append(out, t...)
 	}
 	return out

@@ -40,7 +40,7 @@ func inputFaults() []Fault {
 	}
 	return []Fault{
 		{Name: "refused-still-stored", Says: "a POST that is refused stores a boat all the same",
-			Finds: []string{"input/missing-member", "input/wrong-type"}, Also: []string{"input/null-member"},
+			Finds: []string{"input/missing-member", "input/wrong-type"}, Also: []string{"limits/unknown-member", "limits/several-at-once", "limits/beyond-is-refused", "input/null-member"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if a.status == http.StatusUnprocessableEntity {
 					n := c.h.store.last("boats")
@@ -48,7 +48,7 @@ func inputFaults() []Fault {
 				}
 			})},
 		{Name: "errors-under-200", Says: "what is refused answers 200 with an error inside",
-			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-empties", "lifecycle/replace-empties"},
+			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"limits/several-at-once", "limits/on-replace", "limits/on-amend", "limits/beyond-is-refused", "input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-empties", "lifecycle/replace-empties"},
 			middleware: refused(func(_ *call, a *reply) {
 				a.status = http.StatusOK
 				a.say("application/json", `{"status":"fail","error":"bad response"}`)
@@ -117,7 +117,7 @@ func inputFaults() []Fault {
 				}
 			})},
 		{Name: "malformed-is-500", Says: "malformed JSON answers 500",
-			Finds: []string{"input/malformed-json"}, Also: []string{"input/empty-body", "input/odd-text-survives", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type"},
+			Finds: []string{"input/malformed-json"}, Also: []string{"limits/unknown-member", "input/empty-body", "input/odd-text-survives", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type"},
 			middleware: refused(func(_ *call, a *reply) {
 				if a.status == http.StatusBadRequest {
 					a.status = 500
@@ -169,7 +169,7 @@ func inputFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "refusal-is-mute", Says: "a refusal does not say which member is at fault",
-			Finds: []string{"input/names-the-member"},
+			Finds: []string{"input/names-the-member"}, Also: []string{"limits/several-at-once", "limits/beyond-is-refused"},
 			middleware: refused(func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) { m["detail"] = "something is wrong"; delete(m, "errors") })
 			})},

@@ -66,7 +66,7 @@ func lifecycleFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "put-appends", Says: "PUT on a boat adds another one in place of replacing it",
-			Finds: []string{"lifecycle/replace-hits-one", "lifecycle/replace-takes-effect"}, Also: []string{"input/unique-on-change", "input/unique-own-value", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together", "repeat/replace-is-idempotent"},
+			Finds: []string{"lifecycle/replace-hits-one", "lifecycle/replace-takes-effect"}, Also: []string{"limits/on-replace", "input/unique-on-change", "input/unique-own-value", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together", "repeat/replace-is-idempotent"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				if c.item() == nil || c.conditional() {
 					c.give(c.good())
@@ -103,7 +103,7 @@ func lifecycleFaults() []Fault {
 				c.give(c.ask("PUT", "", encoded(m)))
 			})},
 		{Name: "put-ignored", Says: "PUT answers 200 with what was sent, and nothing changes",
-			Finds: []string{"lifecycle/replace-takes-effect"}, Also: []string{"lifecycle/amend-after-replace", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together"},
+			Finds: []string{"lifecycle/replace-takes-effect"}, Also: []string{"limits/on-replace", "lifecycle/amend-after-replace", "lifecycle/replace-after-amend", "lifecycle/replace-drops-omitted", "race/reads-beside-replaces", "race/replaces-together"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
@@ -149,7 +149,7 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "patch-ignored", Says: "PATCH answers with the amended boat and stores nothing",
-			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amend-after-replace", "lifecycle/amend-null-removes", "lifecycle/amends-add-up", "race/amends-together"},
+			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"limits/on-amend", "lifecycle/amend-after-replace", "lifecycle/amend-null-removes", "lifecycle/amends-add-up", "race/amends-together"},
 			middleware: on("PATCH", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
@@ -159,7 +159,7 @@ func lifecycleFaults() []Fault {
 				c.give(a)
 			})},
 		{Name: "patch-null-ignored", Says: "null in a PATCH leaves the member as it was",
-			Finds: []string{"lifecycle/amend-null-removes"},
+			Finds: []string{"lifecycle/amend-null-removes"}, Also: []string{"limits/on-amend"},
 			middleware: on("PATCH", "/boats/*", func(c *call) {
 				m := c.members()
 				for n, v := range m {
@@ -188,14 +188,14 @@ func lifecycleFaults() []Fault {
 				}
 			})},
 		{Name: "patch-answers-redirect", Says: "PATCH amends the boat and answers 303",
-			Finds: []string{"lifecycle/amend-answers"},
+			Finds: []string{"lifecycle/amend-answers"}, Also: []string{"limits/on-amend"},
 			middleware: after("PATCH", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusOK {
 					a.status = http.StatusSeeOther
 				}
 			})},
 		{Name: "create-stores-twice", Says: "one POST stores two boats",
-			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"input/unique-freed-by-change", "input/unique-freed-by-delete", "input/unique-own-value", "lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
+			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"limits/on-replace", "limits/on-amend", "input/unique-freed-by-change", "input/unique-freed-by-delete", "input/unique-own-value", "lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				if a.status == http.StatusCreated {
 					b := &Boat{}
@@ -288,7 +288,7 @@ func lifecycleFaults() []Fault {
 					}))
 			}()},
 		{Name: "text-cut-at-20", Says: "names longer than 20 characters are cut",
-			Finds: []string{"lifecycle/create-keeps-values"},
+			Finds: []string{"lifecycle/create-keeps-values"}, Also: []string{"limits/pairs", "limits/edge-is-taken"},
 			middleware: storing(func(b *Boat) {
 				if r := []rune(b.Name); len(r) > 20 {
 					b.Name = string(r[:20])
@@ -305,7 +305,7 @@ func lifecycleFaults() []Fault {
 				}, b.Name)
 			})},
 		{Name: "emoji-lost", Says: "characters outside the basic plane become question marks",
-			Finds: []string{"lifecycle/create-keeps-values"},
+			Finds: []string{"lifecycle/create-keeps-values"}, Also: []string{"limits/edge-is-taken"},
 			middleware: storing(func(b *Boat) {
 				b.Name = strings.Map(func(r rune) rune {
 					if r > 0xffff {
@@ -320,7 +320,7 @@ func lifecycleFaults() []Fault {
 				b.Name = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;").Replace(b.Name)
 			})},
 		{Name: "numbers-through-float", Says: "lengths pass through a 32-bit float",
-			Finds: []string{"lifecycle/create-keeps-values"}, Also: []string{"lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/replace-keeps-identity"},
+			Finds: []string{"lifecycle/create-keeps-values"}, Also: []string{"limits/pairs", "limits/on-replace", "limits/edge-is-taken", "lifecycle/created-are-distinct", "lifecycle/location-leads-there", "lifecycle/replace-keeps-identity"},
 			middleware: storing(func(b *Boat) {
 				if f, err := strconv.ParseFloat(string(b.LengthM), 32); err == nil {
 					b.LengthM = json.Number(strconv.FormatFloat(float64(float32(f)), 'f', -1, 64))

@@ -80,11 +80,11 @@ func overwriteFaults() []Fault {
 		})
 	}
 	return []Fault{
-		{Name: "put-zero-unheard", Says: "PUT with a length of 0 answers 200 and keeps the length", Finds: []string{"lifecycle/replace-empties"}, middleware: leavingOut("PUT", "/boats/*", zero)},
-		{Name: "berth-put-zero-unheard", Says: "PUT with a length of 0 answers 200 and keeps the length of the berth", Finds: []string{"lifecycle/replace-empties"}, Resource: "berths", middleware: leavingOut("PUT", "/berths/*", zero)},
+		{Name: "put-zero-unheard", Says: "PUT with a length of 0 answers 200 and keeps the length", Finds: []string{"lifecycle/replace-empties"}, Also: []string{"limits/on-replace"}, middleware: leavingOut("PUT", "/boats/*", zero)},
+		{Name: "berth-put-zero-unheard", Says: "PUT with a length of 0 answers 200 and keeps the length of the berth", Finds: []string{"lifecycle/replace-empties"}, Also: []string{"limits/on-replace"}, Resource: "berths", middleware: leavingOut("PUT", "/berths/*", zero)},
 		{Name: "patch-zero-unheard", Says: "PATCH with a length of 0 answers 200 and keeps the length", Finds: []string{"lifecycle/amend-empties"}, middleware: leavingOut("PATCH", "/boats/*", zero)},
 		{Name: "patch-empty-unheard", Says: "PATCH with an empty text answers 200 and keeps the text", Finds: []string{"lifecycle/amend-empties"}, middleware: leavingOut("PATCH", "/boats/*", empty)},
-		{Name: "berth-patch-false-unheard", Says: "PATCH with false answers 200 and keeps true", Finds: []string{"lifecycle/amend-empties", "lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up", "race/amends-together"}, Resource: "berths", middleware: leavingOut("PATCH", "/berths/*", empty)},
+		{Name: "berth-patch-false-unheard", Says: "PATCH with false answers 200 and keeps true", Finds: []string{"lifecycle/amend-empties", "lifecycle/amend-merges"}, Also: []string{"limits/on-amend", "lifecycle/amends-add-up", "race/amends-together"}, Resource: "berths", middleware: leavingOut("PATCH", "/berths/*", empty)},
 		{Name: "patches-stay-on-top", Says: "what a PATCH has set stays, also after a PUT", Finds: []string{"lifecycle/replace-after-amend"}, middleware: func() middleware {
 			var patches memory[json.RawMessage]
 			return chain(

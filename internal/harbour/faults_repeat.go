@@ -11,7 +11,7 @@ import (
 func repeatFaults() []Fault {
 	return []Fault{
 		{Name: "reads-are-counted", Says: "reading a boat counts up a number that the list shows",
-			Finds: []string{"repeat/read-is-safe"}, Also: []string{"input/refused-changes-nothing", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-is-idempotent"},
+			Finds: []string{"repeat/read-is-safe"}, Also: []string{"limits/on-replace", "limits/on-amend", "input/refused-changes-nothing", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-is-idempotent"},
 			middleware: func() middleware {
 				var views atomic.Int64
 				return chain(
@@ -22,7 +22,7 @@ func repeatFaults() []Fault {
 					}))
 			}()},
 		{Name: "reads-differ", Says: "each read of a boat shows another hint",
-			Finds: []string{"repeat/read-is-stable"}, Also: []string{"input/refused-changes-nothing", "lifecycle/amend-merges", "lifecycle/create-overwrites-none", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-does-not-drift", "repeat/replace-is-idempotent"},
+			Finds: []string{"repeat/read-is-stable"}, Also: []string{"limits/on-replace", "limits/on-amend", "input/refused-changes-nothing", "lifecycle/amend-merges", "lifecycle/create-overwrites-none", "precondition/stale-write-refused", "repeat/amend-repeat", "repeat/replace-does-not-drift", "repeat/replace-is-idempotent"},
 			middleware: func() middleware {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
@@ -75,7 +75,7 @@ func repeatFaults() []Fault {
 				}
 			})},
 		{Name: "berth-put-repeat-refused", Says: "PUT on a berth that is there answers 409",
-			Finds: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-answers"}, Resource: "berths",
+			Finds: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-answers"}, Also: []string{"limits/on-replace"}, Resource: "berths",
 			middleware: on("PUT", "/berths/*", func(c *call) {
 				if c.item() != nil && !c.conditional() {
 					refuse(c.w, c.r, http.StatusConflict, "there is such a berth already")

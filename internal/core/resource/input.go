@@ -154,6 +154,11 @@ func inputChecks() []Check {
 				s.observe(false)
 				for i, f := range s.Make.Fields {
 					wrong, ok := wrongOf[f.Kind]
+					if t := s.taken(f.Name); ok && t != nil {
+						// What it takes is said: a value of another type may be one of several.
+						held, known := fits(t.Shape, wrong)
+						ok = known && !held
+					}
 					if !ok {
 						continue
 					}

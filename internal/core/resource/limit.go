@@ -417,7 +417,10 @@ func edgesOfText(l *syntax.Limits) []limited {
 	if l.Length == nil || l.Pattern != nil {
 		return nil
 	}
-	if n, ok := whole(l.Length.Lo); ok && n <= longest {
+	switch n, ok := whole(l.Length.Lo); {
+	case l.Length.Lo == nil:
+		out = append(out, limited{says: "empty", text: `""`})
+	case ok && n <= longest:
 		out = append(out, limited{says: characters(n) + ", the shortest", text: drawn(n)})
 	}
 	if n, ok := whole(l.Length.Hi); ok && n <= longest {

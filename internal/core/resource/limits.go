@@ -359,5 +359,5 @@ func unknownMembers(s *script) {
 			s.step("read it "+title, when("status 2xx"+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), s.covers("prefer", "{ "+quoted(name)+": "+memberOf("sent_3", name)+" }"))
 		}
 	}
-	s.attempt(name+" twice", s.rawBody("", ", "+quoted(name)+": \"Tern again\""), prefer("status not 5xx"), s.unchanged("when status 4xx"))
+	s.attempt(name+" twice", s.rawBody("", ", "+quoted(name)+": \"Tern {turn} again\""), prefer("status not 5xx"), s.unchanged("when status 4xx"))
 }
