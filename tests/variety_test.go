@@ -265,7 +265,7 @@ func (m *moorings) send(w http.ResponseWriter, status int, v any) {
 // What the standards leave open is not a defect: nothing that must hold fails, and
 // nothing warns, whichever choice a service has made.
 func TestLegalVarietyPasses(t *testing.T) {
-	const example = "  make { \"kind\": \"Swing {turn}\", \"depth\": 4.5, \"note\": \"soft mud\" }\n  remake { \"kind\": \"Swing {turn}\", \"depth\": 5 }\n  required kind, depth\n"
+	const example = "  make { \"kind\": \"Swing {turn}\", \"depth\": 4.5, \"note\": \"soft mud\" }\n  remake { \"kind\": \"Swing {turn}\", \"depth\": 5 }\n  required kind, depth\n  takes { \"kind\": string, \"depth\": number, \"note\"?: string or null }\n"
 	for name, c := range map[string]struct {
 		manners
 		says string

@@ -364,6 +364,10 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 			g.AmendAs = as
 		}
 	}
+	if op := g.ops["create"]; op != nil && g.Make != nil {
+		media, _ := bodyOf(op.Spec.RequestBody.Value.Content)
+		g.Takes = takesOf(media.Schema, g.Turn, g.Make, g.Remake, g.Amend)
+	}
 	for w, v := range map[string]*value.Value{"replace": g.Remake, "amend": g.Amend} {
 		if g.ops[w] != nil && v == nil {
 			s.left("%s: no JSON body is described", g.ops[w].Title())

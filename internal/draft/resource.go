@@ -42,6 +42,8 @@ type Resource struct {
 	// Auth is the line that sends credentials, "" for none.
 	Auth               string
 	Assigned, Required []string
+	// Takes is what a body may hold, as a shape; "" where nothing says so.
+	Takes string
 	// Hidden are members that are sent and never shown.
 	Hidden   []string
 	Supports []string
@@ -104,6 +106,7 @@ func (r *Resource) Text() string {
 		}
 		line("amend", text, "")
 	}
+	line("takes", r.Takes, "")
 	line("assigned", names(r.Assigned), "")
 	line("required", names(r.Required), "")
 	if len(r.OnCreate) > 0 {

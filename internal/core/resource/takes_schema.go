@@ -82,7 +82,8 @@ func (c *schemaReader) object(s *value.Value, deep int) string {
 		}
 		parts = append(parts, quoted(name)+mark+": "+c.shape(one, deep+1))
 	}
-	if more, ok := s.Get("additionalProperties"); !ok || more.Kind != value.Bool || more.Plain() != "false" {
+	// What a schema does not say is no promise that more is taken.
+	if more, ok := s.Get("additionalProperties"); ok && (more.Kind != value.Bool || more.Plain() != "false") {
 		parts = append(parts, "...")
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
