@@ -53,7 +53,7 @@ func TestWhatWouldRunAndWhatFailed(t *testing.T) {
 
 	base = gullPoint(t)
 	r = run(t, "../examples", "run", "--list", "--resource", "log")
-	assert.Contains(t, r.out, "0 scenarios, 75 checks")
+	assert.Regexp(t, `0 scenarios, \d+ checks`, r.out)
 	r = run(t, "../examples", "run", "log.upath", "tides.upath", "--resource", "tides", "--base", base)
 	assert.Contains(t, r.out, "checks of 1 resource")
 	assert.NotContains(t, r.out, "log.upath")

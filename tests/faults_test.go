@@ -2,6 +2,7 @@ package tests
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"fmt"
 	"os"
@@ -71,11 +72,7 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 	for i, f := range faults {
 		t.Run(f.Name, func(t *testing.T) {
 			t.Parallel()
-			// Every other one by eight workers: the findings are the same.
-			workers := []string{"1", "8"}[i%2]
-			if w := os.Getenv("USUALPATH_WORKERS"); w != "" {
-				workers = w
-			}
+			workers, seed := besides(i)
 			if f.Slow || f.Restart {
 				workers = "1"
 			}
@@ -85,7 +82,7 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 				files = []string{resource + ".upath"}
 			}
 			args := append([]string{"run"}, files...)
-			args = append(args, "--level", "usual", "--seed", "11", "--workers", workers)
+			args = append(args, "--level", "usual", "--seed", seed, "--workers", workers)
 			dir := "../examples"
 			if f.Restart {
 				dir = started(t, f.Name)
@@ -106,6 +103,12 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 			assert.Subset(t, slices.Concat(f.Finds, f.Also), found, "others have nothing to do with it")
 		})
 	}
+}
+
+// besides is by how many workers a case runs, and its seed. The findings are the
+// same for any of them; USUALPATH_WORKERS and USUALPATH_SEED choose others.
+func besides(i int) (workers, seed string) {
+	return cmp.Or(os.Getenv("USUALPATH_WORKERS"), []string{"1", "8", "2"}[i%3]), cmp.Or(os.Getenv("USUALPATH_SEED"), "11")
 }
 
 func familiesOf() (string, int) {

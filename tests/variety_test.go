@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -290,11 +291,13 @@ func TestLegalVarietyPasses(t *testing.T) {
 				base += "/api"
 			}
 			dir := folder(t, "m.upath", "base "+base+"\n\nresource moorings\n  collection /moorings\n"+says)
-			r, found := missed(t, dir, "run", "-v")
-			assert.Equal(t, 0, r.code, "%s", tail(r.out))
-			assert.Empty(t, found, "%s", tail(r.out))
-			assert.NotContains(t, tail(r.out), "blocked", "%s", tail(r.out))
-			assert.Len(t, m.items, 1, "nothing is left behind")
+			for i, workers := range []string{"1", "8"} {
+				r, found := missed(t, dir, "run", "-v", "--workers", workers, "--seed", strconv.Itoa(11+i))
+				assert.Equal(t, 0, r.code, "%s", tail(r.out))
+				assert.Empty(t, found, "%s", tail(r.out))
+				assert.NotContains(t, tail(r.out), "blocked", "%s", tail(r.out))
+				assert.Len(t, m.items, 1, "nothing is left behind")
+			}
 		})
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/url"
 	"os"
 	"os/signal"
@@ -51,6 +52,9 @@ type runFlags struct {
 	process engine.Process
 }
 
+// unsaid is a number of workers that was not given.
+const unsaid = math.MinInt
+
 func (f *runFlags) choose(c *cobra.Command) {
 	fl := c.Flags()
 	fl.StringArrayVar(&f.only, "only", nil, "run the scenarios whose title contains this text (repeatable)")
@@ -73,7 +77,8 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
 	fl.CountVarP(&f.quiet, "quiet", "q", "show only failures and the summary; twice, only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
-	fl.IntVar(&f.workers, "workers", 1, "how many scenarios may run side by side")
+	fl.IntVar(&f.workers, "workers", unsaid, "how many scenarios may run side by side (default 1, and 4 for the checks of a resource whose answers all take over 10 ms)")
+	fl.Lookup("workers").DefValue = "0"
 }
 
 func (a *app) run() *cobra.Command {
@@ -340,7 +345,7 @@ func (f *runFlags) options() (*engine.Options, error) {
 	if err := f.deal(o); err != nil {
 		return nil, err
 	}
-	if f.workers < 1 || f.workers > 256 {
+	if f.workers != unsaid && (f.workers < 1 || f.workers > 256) {
 		return nil, usage("--workers takes a number from 1 to 256", "")
 	}
 	var err error

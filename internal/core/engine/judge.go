@@ -328,7 +328,7 @@ func (t *step) shown(b *syntax.Expectation) string {
 
 // effect is the difference that an observation shows; nil where none was made.
 func (at *attempt) effect(name string) (*state.Delta, error) {
-	if at == nil {
+	if at == nil || at.of == nil {
 		return nil, nil
 	}
 	b, a := at.before[name], at.after[name]
@@ -340,5 +340,9 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 			return nil, fmt.Errorf("%s could not be observed: %s", name, s.problem)
 		}
 	}
-	return state.Between(b.s, a.s), nil
+	d := state.Between(b.s, a.s)
+	if at.of.crowded() {
+		d = at.of.unexplained(d, a)
+	}
+	return d, nil
 }

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"net/url"
 
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -14,6 +15,9 @@ type observation struct{ o *syntax.Observe }
 type snapshot struct {
 	s       *state.Snapshot
 	problem string
+	// host and list are where it was read, and view how.
+	host, list string
+	view       state.View
 }
 
 // observations are those that the claims of a round are about.
@@ -94,7 +98,12 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 		return nil, err
 	}
 	w := &walk{of: t, name: name, o: o, view: view, url: r.URL}
-	return w.all(r), nil
+	s := w.all(r)
+	s.view, s.list = view, plainPath(w.url)
+	if u, err := url.Parse(w.url); err == nil {
+		s.host = u.Host
+	}
+	return s, nil
 }
 
 func (t *step) view(o *syntax.Observe) (state.View, error) {
@@ -123,4 +132,52 @@ func (t *step) view(o *syntax.Observe) (state.View, error) {
 		v.Ignoring = append(v.Ignoring, q)
 	}
 	return v, nil
+}
+
+// beforehand reads observations before a request: what was read after the last one,
+// if nothing was sent since, is how things are now.
+func (t *step) beforehand(names []string) (map[string]*snapshot, error) {
+	latest := t.in.latest
+	t.in.latest = nil
+	var open []string
+	for _, n := range names {
+		if latest[n] == nil {
+			open = append(open, n)
+		}
+	}
+	out, err := t.observe(open)
+	if err != nil || len(open) == len(names) {
+		return out, err
+	}
+	if out == nil {
+		out = map[string]*snapshot{}
+	}
+	for _, n := range names {
+		if latest[n] != nil {
+			out[n] = latest[n]
+		}
+	}
+	return out, nil
+}
+
+// seen keeps what was observed for the next request, unless more may still come of
+// this one: after 202, without an answer, or where something could not be read.
+func (t *step) seen(at *attempt) {
+	if t.crowded() {
+		for _, s := range at.after {
+			t.settled(t.in.ctx, s)
+		}
+	}
+	for _, r := range at.replies {
+		if r == nil || r.Answer == nil || r.Answer.Status == 202 {
+			return
+		}
+	}
+	latest := map[string]*snapshot{}
+	for n, s := range at.after {
+		if s.problem == "" {
+			latest[n] = s
+		}
+	}
+	t.in.latest = latest
 }

@@ -74,6 +74,9 @@ type flow struct {
 	// is what was seen.
 	closely *doubt
 	harm    *harm
+	// latest is what was observed after the last request, while nothing has been sent
+	// since then.
+	latest map[string]*snapshot
 	// removed are the paths that this scenario has removed something from.
 	removed map[string]bool
 	// judged counts the expectations that were held against an answer.
@@ -83,7 +86,7 @@ type flow struct {
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.beside(ctx, j, emit)
-	if s.job.s.Check != nil && r.o.Workers > 1 && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned) {
+	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned) {
 		// What missed beside others may be theirs: only what it does alone counts.
 		r.gate.Lock()
 		j.alone = true
@@ -107,11 +110,11 @@ func (r *environment) beside(ctx context.Context, j job, emit func(event.Event))
 	return r.under(ctx, j, emit)
 }
 
-// under runs a job as one of those that are watched over. With several workers
-// its events are given back, and not yet emitted.
+// under runs a job as one of those that are watched over. The events of a check
+// beside others are given back, and not yet emitted.
 func (r *environment) under(ctx context.Context, j job, emit func(event.Event)) (*flow, []event.Event) {
 	var events []event.Event
-	if r.o.Workers > 1 {
+	if j.s.Check != nil && j.beside {
 		emit = func(e event.Event) { events = append(events, e) }
 	}
 	r.watch.enters()
@@ -124,6 +127,9 @@ func (r *environment) under(ctx context.Context, j job, emit func(event.Event)) 
 // concludes notes what a scenario means for the others.
 func (r *environment) concludes(s *flow) {
 	check := r.checkOf(s.job.s)
+	if s.job.s.Check != nil && s.job.s.Check.ID == Probe {
+		r.paced(s)
+	}
 	if check != nil && check.ID == Probe && (s.verdict == event.Blocked || s.verdict == event.Failed) {
 		r.shutOff(s.job.s.File, check, s.why)
 		r.mu.Lock()

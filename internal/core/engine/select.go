@@ -40,8 +40,9 @@ type job struct {
 	row int
 	// over is set once it has run.
 	over *atomic.Bool
-	// alone marks one that is run once more, with nothing beside it.
-	alone bool
+	// beside marks one that runs while others do, and alone one that is run once
+	// more, with nothing beside it.
+	beside, alone bool
 	// title stands in place of the scenario's, "" for that.
 	title string
 	// values are of names that were kept once for all; blocked says why they are

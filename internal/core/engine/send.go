@@ -18,6 +18,7 @@ import (
 // attempt is a request sent once, or several copies of it at once, and what
 // came of it.
 type attempt struct {
+	of    *step
 	round *round
 	role  event.Role
 	// n numbers repeats and tries from 1; which says in words which one it is.
@@ -75,8 +76,9 @@ func (t *step) retry(d *builder, g *round) {
 // around it, and judges the answers.
 func (t *step) sendOnce(copies []*builder, at *attempt) {
 	need := t.observations(at.round)
+	at.of = t
 	var err error
-	if at.before, err = t.observe(need); err != nil {
+	if at.before, err = t.beforehand(need); err != nil {
 		t.lacking(err)
 		return
 	}
@@ -96,6 +98,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	if slices.ContainsFunc(requests, func(r *exchange.Request) bool { return !syntax.SafeMethod(r.Method) }) {
 		looked = t.lookClosely()
 	}
+	answered := t.announces(requests)
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
 		at.replies[0] = t.patiently(requests[0])
@@ -124,12 +127,14 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.learn(r)
 		t.claim(r, at)
 	}
+	answered(at)
 	t.enter(at)
 	looked(at)
 	if at.after, err = t.observe(need); err != nil {
 		t.lacking(err)
 		return
 	}
+	t.seen(at)
 	if t.claimed(at) {
 		return
 	}

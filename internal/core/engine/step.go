@@ -66,6 +66,7 @@ func (t *step) run() {
 }
 
 func (t *step) sleep(d time.Duration) {
+	t.in.latest = nil
 	timer := time.NewTimer(d)
 	defer timer.Stop()
 	select {
@@ -111,6 +112,7 @@ func (t *step) process(st *syntax.Statement) bool {
 		return false
 	}
 	t.env.client.Forget()
+	t.in.latest = nil
 	return true
 }
 

@@ -111,7 +111,29 @@ func (p *loader) head(s *Scenario) {
 		}
 		s.Head = append(s.Head, c)
 	}
-	s.Exclusive = s.Exclusive || effects
+	// The effects of derived checks are judged on what the others do not explain.
+	s.Exclusive = s.Exclusive || p.alone(s.File) || effects && s.Check == nil || slices.ContainsFunc(s.Statement.Children, restarts)
+}
+
+// alone tells whether nothing of a file runs beside anything else: the file says so,
+// the one that it is derived from, or the project.
+func (p *loader) alone(f *File) bool {
+	files := append([]*File{f, p.Config}, f.Uses...)
+	return slices.ContainsFunc(files, func(one *File) bool {
+		return one != nil && (one == p.Config || one.Path == f.Path) && slices.ContainsFunc(one.Statements, func(st *syntax.Statement) bool {
+			_, says := st.Body.(*syntax.Alone)
+			return says
+		})
+	})
+}
+
+// restarts tells whether a step stops the service.
+func restarts(st *syntax.Statement) bool {
+	switch st.Body.(type) {
+	case *syntax.Restart, *syntax.Kill:
+		return true
+	}
+	return slices.ContainsFunc(st.Children, restarts)
 }
 
 // upsets tells whether a step must not run beside other scenarios: one with an

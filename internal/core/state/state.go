@@ -198,6 +198,45 @@ func Between(before, after *Snapshot) *Delta {
 	return d
 }
 
+// Kind is what became of a member.
+type Kind int
+
+// The kinds.
+const (
+	Gains Kind = iota
+	Loses
+	Changes
+)
+
+// Without is the difference without members that somebody explains, told by their
+// identity as plain text in lower case.
+func (d *Delta) Without(explained func(kind Kind, id string) bool, v View) *Delta {
+	out := &Delta{Single: d.Single}
+	id := func(m *value.Value) string {
+		nodes, err := v.By.Select(m)
+		if err != nil || len(nodes) != 1 {
+			return ""
+		}
+		return strings.ToLower(nodes[0].Value.Plain())
+	}
+	for _, m := range d.Gained {
+		if !explained(Gains, id(m)) {
+			out.Gained = append(out.Gained, m)
+		}
+	}
+	for _, m := range d.Lost {
+		if !explained(Loses, id(m)) {
+			out.Lost = append(out.Lost, m)
+		}
+	}
+	for _, c := range d.Changed {
+		if !explained(Changes, id(c.After)) {
+			out.Changed = append(out.Changed, c)
+		}
+	}
+	return out
+}
+
 // Result is what became of an effect expectation.
 type Result struct {
 	Held  bool

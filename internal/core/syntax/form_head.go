@@ -87,5 +87,5 @@ func (b *Row) walk(w walker) { w.node(b.Value) }
 // Alone is `alone`.
 type Alone struct{ nothing }
 
-var _ = form(Form{Word: "alone", In: InHead, Usage: "alone", Help: "The scenario never runs beside another.",
+var _ = form(Form{Word: "alone", In: InFile | InHead, Usage: "alone", Help: "The scenario never runs beside another; at the top of a file none of its scenarios and checks does, in project.upath none of the project's.",
 	Example: `alone`}, func() Body { return &Alone{} })

@@ -1,0 +1,196 @@
+package engine
+
+import (
+	"context"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+)
+
+// others knows what the scenarios under way have made, and what each has done to
+// it, so that effects are judged on what that does not explain.
+type others struct {
+	mu sync.Mutex
+	// items are by identity, in lower case; the same one may be in several lists.
+	items map[string][]*item
+	// creating are creates that have not been answered yet.
+	creating map[*creating]bool
+	turn     *sync.Cond
+}
+
+// item is one that a scenario has made.
+type item struct {
+	host, list string
+	owner      int
+	// written and deleted tell that its owner has sent what changes or removes it.
+	written, deleted bool
+}
+
+type creating struct {
+	host, list string
+	owner      int
+}
+
+func newOthers() *others {
+	o := &others{items: map[string][]*item{}, creating: map[*creating]bool{}}
+	o.turn = sync.NewCond(&o.mu)
+	return o
+}
+
+// crowded tells whether other scenarios may be under way.
+func (t *step) crowded() bool { return t.in.job.beside && !t.in.job.alone && t.in.closely == nil }
+
+// announces notes what requests are about to do, and gives what ends that once
+// their answers are known.
+func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
+	if !t.crowded() {
+		return func(*attempt) {}
+	}
+	o, me := t.env.others, t.in.job.id
+	var pending []*creating
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for _, r := range requests {
+		u, err := url.Parse(r.URL)
+		if err != nil || syntax.SafeMethod(r.Method) {
+			continue
+		}
+		at := plainPath(r.URL)
+		if r.Method == "POST" || !known(r.Method) {
+			c := &creating{u.Host, at, me}
+			o.creating[c] = true
+			pending = append(pending, c)
+			continue
+		}
+		id := strings.ToLower(path.Base(at))
+		mine := o.of(id, u.Host, path.Dir(at), func(i *item) bool { return i.owner == me })
+		if len(mine) == 0 && r.Method == "PUT" {
+			i := &item{host: u.Host, list: path.Dir(at), owner: me}
+			o.items[id] = append(o.items[id], i)
+			mine = []*item{i}
+		}
+		for _, i := range mine {
+			i.written = true
+			i.deleted = i.deleted || r.Method == "DELETE"
+		}
+	}
+	return func(at *attempt) {
+		for _, r := range at.replies {
+			t.makes(r, at)
+		}
+		o.mu.Lock()
+		defer o.mu.Unlock()
+		for _, c := range pending {
+			delete(o.creating, c)
+		}
+		o.turn.Broadcast()
+	}
+}
+
+// of are the items of an identity that a list shows, as far as the paths tell. The
+// lock is held.
+func (o *others) of(id, host, list string, is func(*item) bool) []*item {
+	var exact, loose []*item
+	for _, i := range o.items[id] {
+		switch {
+		case i.host != host || !is(i):
+		case i.list == list:
+			exact = append(exact, i)
+		case strings.HasPrefix(list, strings.TrimSuffix(i.list, "/")+"/"):
+			loose = append(loose, i)
+		}
+	}
+	if len(exact) > 0 {
+		return exact
+	}
+	return loose
+}
+
+// makes notes what the answer to a create says it has made.
+func (t *step) makes(r *expect.Reply, at *attempt) {
+	if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" {
+		return
+	}
+	u, err := url.Parse(r.Request.URL)
+	if err != nil {
+		return
+	}
+	list := plainPath(r.Request.URL)
+	ids := map[string]bool{}
+	if _, id := t.named(r, at); id != "" {
+		ids[strings.ToLower(id)] = true
+	}
+	for st, v := range t.keeps(r, at) {
+		if k := st.Body.(*syntax.Keep); k.From == "header" {
+			ids[strings.ToLower(path.Base(v.Plain()))] = true
+		} else if canName(v) {
+			ids[strings.ToLower(v.Plain())] = true
+		}
+	}
+	o := t.env.others
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for id := range ids {
+		o.items[id] = append(o.items[id], &item{host: u.Host, list: list, owner: t.in.job.id})
+	}
+}
+
+// patience bounds how long answers of others are waited for before an effect is
+// judged; after it what they make is not explained, and the check runs once more alone.
+const patience = 15 * time.Second
+
+// settled waits until the creates that others had under way when a list was read
+// are answered: only then it is known what they have made.
+func (t *step) settled(ctx context.Context, s *snapshot) {
+	o, me := t.env.others, t.in.job.id
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	var open []*creating
+	for c := range o.creating {
+		if c.owner != me && c.host == s.host && (c.list == s.list || strings.HasPrefix(s.list, c.list+"/")) {
+			open = append(open, c)
+		}
+	}
+	if len(open) == 0 {
+		return
+	}
+	until := time.AfterFunc(patience, o.turn.Broadcast)
+	defer until.Stop()
+	stop := context.AfterFunc(ctx, o.turn.Broadcast)
+	defer stop()
+	for start := time.Now(); time.Since(start) < patience && ctx.Err() == nil && slices.ContainsFunc(open, func(c *creating) bool { return o.creating[c] }); {
+		o.turn.Wait()
+	}
+}
+
+// unexplained is the difference without what other scenarios have done to what they
+// have made themselves.
+func (t *step) unexplained(d *state.Delta, s *snapshot) *state.Delta {
+	if s.view.By == nil || len(d.Gained)+len(d.Lost)+len(d.Changed) == 0 {
+		return d
+	}
+	o, me := t.env.others, t.in.job.id
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	theirs := func(key string, did func(*item) bool) bool {
+		return len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner != me && did(i) })) > 0 &&
+			len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner == me })) == 0
+	}
+	return d.Without(func(change state.Kind, m string) bool {
+		switch change {
+		case state.Gains:
+			return theirs(m, func(*item) bool { return true })
+		case state.Loses:
+			return theirs(m, func(i *item) bool { return i.deleted })
+		}
+		return theirs(m, func(i *item) bool { return i.written })
+	}, s.view)
+}
