@@ -3,6 +3,7 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"time"
 
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -15,7 +16,8 @@ type observation struct{ o *syntax.Observe }
 type snapshot struct {
 	s       *state.Snapshot
 	problem string
-	// host and list are where it was read, and view how.
+	// at is when reading it began, host and list where it was read, and view how.
+	at         time.Time
 	host, list string
 	view       state.View
 }
@@ -98,8 +100,9 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 		return nil, err
 	}
 	w := &walk{of: t, name: name, o: o, view: view, url: r.URL}
+	start := time.Now()
 	s := w.all(r)
-	s.view, s.list = view, plainPath(w.url)
+	s.at, s.view, s.list = start, view, plainPath(w.url)
 	if u, err := url.Parse(w.url); err == nil {
 		s.host = u.Host
 	}

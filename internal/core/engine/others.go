@@ -30,8 +30,11 @@ type others struct {
 type item struct {
 	host, list string
 	owner      int
-	// written and deleted tell that its owner has sent what changes or removes it.
-	written, deleted bool
+	// writing counts requests of its owner under way that change it, written is when
+	// the last one was answered, and deleted tells that one was to remove it.
+	writing int
+	written time.Time
+	deleted bool
 }
 
 type creating struct {
@@ -56,6 +59,7 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 	}
 	o, me := t.env.others, t.in.job.id
 	var pending []*creating
+	var touched []*item
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for _, r := range requests {
@@ -78,7 +82,8 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 			mine = []*item{i}
 		}
 		for _, i := range mine {
-			i.written = true
+			i.writing++
+			touched = append(touched, i)
 			i.deleted = i.deleted || r.Method == "DELETE"
 		}
 	}
@@ -90,6 +95,10 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 		defer o.mu.Unlock()
 		for _, c := range pending {
 			delete(o.creating, c)
+		}
+		for _, i := range touched {
+			i.writing--
+			i.written = time.Now()
 		}
 		o.turn.Broadcast()
 	}
@@ -171,9 +180,9 @@ func (t *step) settled(ctx context.Context, s *snapshot) {
 	}
 }
 
-// unexplained is the difference without what other scenarios have done to what they
-// have made themselves.
-func (t *step) unexplained(d *state.Delta, s *snapshot) *state.Delta {
+// unexplained is the difference between two snapshots without what other scenarios
+// have done meanwhile to what they have made themselves.
+func (t *step) unexplained(d *state.Delta, b, s *snapshot) *state.Delta {
 	if s.view.By == nil || len(d.Gained)+len(d.Lost)+len(d.Changed) == 0 {
 		return d
 	}
@@ -191,6 +200,6 @@ func (t *step) unexplained(d *state.Delta, s *snapshot) *state.Delta {
 		case state.Loses:
 			return theirs(m, func(i *item) bool { return i.deleted })
 		}
-		return theirs(m, func(i *item) bool { return i.written })
+		return theirs(m, func(i *item) bool { return i.writing > 0 || !i.written.Before(b.at) })
 	}, s.view)
 }

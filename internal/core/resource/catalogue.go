@@ -99,6 +99,8 @@ var catalogue = func() []Check {
 	for _, f := range families {
 		for _, c := range f.checks() {
 			c.Family = f.name
+			// A race needs the service for itself: what runs beside it slows what races.
+			c.Alone = c.Alone || f.name == "race"
 			if c.Level == "" {
 				c.Level = "must"
 			}
