@@ -83,3 +83,20 @@ func TestViews(t *testing.T) {
 	_, err = View{In: query(t, "$.none"), By: v.By}.Members(value.NewObject())
 	assert.ErrorContains(t, err, "selects nothing")
 }
+
+// What others explain is left out, by kind and identity.
+func TestWithout(t *testing.T) {
+	v := View{By: query(t, "$.id")}
+	before, after := `[{"id":"A","n":1},{"id":2,"n":1},{"id":3,"n":1}]`, `[{"id":"A","n":2},{"id":3,"n":2},{"id":4,"n":1},{"id":"B","n":1}]`
+	for _, c := range []struct {
+		kind Kind
+		id   string
+		left [3]int
+	}{
+		{Gains, "4", [3]int{1, 1, 2}}, {Gains, "b", [3]int{1, 1, 2}}, {Loses, "2", [3]int{2, 0, 2}}, {Changes, "a", [3]int{2, 1, 1}},
+		{Loses, "4", [3]int{2, 1, 2}}, {Changes, "2", [3]int{2, 1, 2}},
+	} {
+		d := Between(snap(t, v, before), snap(t, v, after)).Without(func(kind Kind, id string) bool { return kind == c.kind && id == c.id }, v)
+		assert.Equal(t, c.left, [3]int{len(d.Gained), len(d.Lost), len(d.Changed)}, "%v", c)
+	}
+}
