@@ -73,7 +73,7 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 		t.Run(f.Name, func(t *testing.T) {
 			t.Parallel()
 			workers, seed := besides(i)
-			if f.Slow || f.Restart {
+			if f.Slow || f.Restart || f.Spreads {
 				workers = "1"
 			}
 			require.NotEmpty(t, f.Finds, "a fault that no check finds")

@@ -19,7 +19,10 @@ type Fault struct {
 	// Slow marks one that keeps requests waiting.
 	Slow bool
 	// Restart marks one that only shows when the service is started anew.
-	Restart    bool
+	Restart bool
+	// Spreads marks one that takes items of others with it: which check sees that is
+	// a matter of chance where several run side by side.
+	Spreads    bool
 	middleware middleware
 }
 

@@ -23,14 +23,14 @@ func lifecycleFaults() []Fault {
 				c.give(c.good())
 			})},
 		{Name: "delete-removes-all", Says: "deleting one boat removes all of them",
-			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"limits/edge-is-taken", "race/deletes-together"},
+			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"}, Spreads: true,
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				if a.status == http.StatusNoContent {
 					_ = c.h.store.clear("boats")
 				}
 			})},
 		{Name: "delete-removes-neighbour", Says: "deleting a boat removes the one registered before it too",
-			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"limits/edge-is-taken", "race/deletes-together"},
+			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"}, Spreads: true,
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				list, err := all[Boat](c.h.store, "boats")
 				if a.status != http.StatusNoContent || err != nil {

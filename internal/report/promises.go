@@ -98,11 +98,18 @@ func (t *Terminal) grid(p *promises) {
 	}
 	s := t.Style
 	first := max(10, lipgloss.Width(Clean(p.resource, false))+2)
-	// As many columns as there is room for; the others below.
+	// As many columns as there is room for; the others below, with the rows they have.
+	gap, room := 2, t.width()-2-first
+	if wide(m, m.Families, gap) > room && wide(m, m.Families, 1) <= room {
+		gap = 1
+	}
 	families := m.Families
 	for heading := pad(s.paint(s.strong, Clean(p.resource, false)), first); len(families) > 0; heading = pad("", first) {
-		n := min(len(families), max(1, (t.width()-2-first)/11))
-		t.gridPart(m, families[:n], heading, first)
+		n := len(families)
+		for n > 1 && wide(m, families[:n], gap) > room {
+			n--
+		}
+		t.gridPart(m, families[:n], heading, first, gap)
 		families = families[n:]
 	}
 	var parts []string
@@ -114,23 +121,48 @@ func (t *Terminal) grid(p *promises) {
 		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), exchange.Took(m.Took))))
 }
 
+// column is how wide a family's column is: its heading, or its widest cell.
+func column(m *Grid, family string) int {
+	out := lipgloss.Width(m.Head(family))
+	for _, op := range m.Rows {
+		if c := m.At(op, family); c != nil {
+			out = max(out, 2+len(c.Text()))
+		}
+	}
+	return out
+}
+
+// wide is how wide columns are together, with gaps before them.
+func wide(m *Grid, families []string, gap int) int {
+	out := 0
+	for _, f := range families {
+		out += gap + column(m, f)
+	}
+	return out
+}
+
 // gridPart draws some columns of a grid.
-func (t *Terminal) gridPart(m *Grid, families []string, heading string, first int) {
+func (t *Terminal) gridPart(m *Grid, families []string, heading string, first, gap int) {
 	s := t.Style
+	between := strings.Repeat(" ", gap)
 	var head strings.Builder
 	for _, f := range families {
-		head.WriteString("  " + pad(m.Head(f), 9))
+		head.WriteString(between + pad(m.Head(f), column(m, f)))
 	}
 	fmt.Fprintf(t.W, "  %s%s\n", heading, s.paint(s.faint, strings.TrimRight(head.String(), " ")))
 	for _, op := range m.Rows {
 		var line strings.Builder
+		empty := true
 		for _, f := range families {
 			text := s.paint(s.faint, s.none)
 			if c := m.At(op, f); c != nil {
 				mark, _ := worst(c.Worst)
-				text = t.paintMark(mark) + " " + c.Text()
+				text, empty = t.paintMark(mark)+" "+c.Text(), false
 			}
-			line.WriteString("  " + pad(text, 9))
+			line.WriteString(between + pad(text, column(m, f)))
+		}
+		if empty && strings.TrimSpace(heading) == "" {
+			continue
 		}
 		fmt.Fprintf(t.W, "    %s%s\n", pad(op, first-2), strings.TrimRight(line.String(), " "))
 	}

@@ -31,7 +31,7 @@ type item struct {
 	host, list string
 	owner      int
 	// writing counts requests of its owner under way that change it, written is when
-	// the last one was answered, and deleted tells that one was to remove it.
+	// the last one was taken, and deleted tells that one has removed it.
 	writing int
 	written time.Time
 	deleted bool
@@ -59,10 +59,14 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 	}
 	o, me := t.env.others, t.in.job.id
 	var pending []*creating
-	var touched []*item
+	type write struct {
+		of *item
+		n  int
+	}
+	var writes []write
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	for _, r := range requests {
+	for n, r := range requests {
 		u, err := url.Parse(r.URL)
 		if err != nil || syntax.SafeMethod(r.Method) {
 			continue
@@ -83,8 +87,7 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 		}
 		for _, i := range mine {
 			i.writing++
-			touched = append(touched, i)
-			i.deleted = i.deleted || r.Method == "DELETE"
+			writes = append(writes, write{i, n})
 		}
 	}
 	return func(at *attempt) {
@@ -96,12 +99,19 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 		for _, c := range pending {
 			delete(o.creating, c)
 		}
-		for _, i := range touched {
-			i.writing--
-			i.written = time.Now()
+		for _, w := range writes {
+			w.of.writing--
+			if acted(at.replies, w.n) {
+				w.of.written, w.of.deleted = time.Now(), w.of.deleted || requests[w.n].Method == "DELETE"
+			}
 		}
 		o.turn.Broadcast()
 	}
+}
+
+// acted tells whether a request may have had an effect: it was not refused.
+func acted(replies []*expect.Reply, n int) bool {
+	return n >= len(replies) || replies[n] == nil || replies[n].Answer == nil || replies[n].Answer.Status/100 != 4
 }
 
 // of are the items of an identity that a list shows, as far as the paths tell. The
@@ -171,11 +181,19 @@ func (t *step) settled(ctx context.Context, s *snapshot) {
 	if len(open) == 0 {
 		return
 	}
+	o.wait(ctx, func() bool { return !slices.ContainsFunc(open, func(c *creating) bool { return o.creating[c] }) })
+}
+
+// wait waits until something is so, at most as long as patience says. The lock is held.
+func (o *others) wait(ctx context.Context, is func() bool) {
+	if is() {
+		return
+	}
 	until := time.AfterFunc(patience, o.turn.Broadcast)
 	defer until.Stop()
 	stop := context.AfterFunc(ctx, o.turn.Broadcast)
 	defer stop()
-	for start := time.Now(); time.Since(start) < patience && ctx.Err() == nil && slices.ContainsFunc(open, func(c *creating) bool { return o.creating[c] }); {
+	for start := time.Now(); !is() && time.Since(start) < patience && ctx.Err() == nil; {
 		o.turn.Wait()
 	}
 }
@@ -189,10 +207,22 @@ func (t *step) unexplained(d *state.Delta, b, s *snapshot) *state.Delta {
 	o, me := t.env.others, t.in.job.id
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	theirs := func(key string, did func(*item) bool) bool {
-		return len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner != me && did(i) })) > 0 &&
-			len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner == me })) == 0
+	of := func(key string) []*item {
+		if len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner == me })) > 0 {
+			return nil
+		}
+		return o.of(key, s.host, s.list, func(i *item) bool { return i.owner != me })
 	}
+	// What is under way is known once it is answered.
+	o.wait(t.in.ctx, func() bool {
+		open := false
+		d.Without(func(change state.Kind, m string) bool {
+			open = open || change != state.Gains && slices.ContainsFunc(of(m), func(i *item) bool { return i.writing > 0 })
+			return false
+		}, s.view)
+		return !open
+	})
+	theirs := func(key string, did func(*item) bool) bool { return slices.ContainsFunc(of(key), did) }
 	return d.Without(func(change state.Kind, m string) bool {
 		switch change {
 		case state.Gains:
@@ -200,6 +230,6 @@ func (t *step) unexplained(d *state.Delta, b, s *snapshot) *state.Delta {
 		case state.Loses:
 			return theirs(m, func(i *item) bool { return i.deleted })
 		}
-		return theirs(m, func(i *item) bool { return i.writing > 0 || !i.written.Before(b.at) })
+		return theirs(m, func(i *item) bool { return !i.written.Before(b.at) })
 	}, s.view)
 }
