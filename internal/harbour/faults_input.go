@@ -86,11 +86,11 @@ func inputFaults() []Fault {
 				}
 				return nil
 			})},
-		{Name: "types-coerced", Says: "a number in place of a text is stored as text",
+		{Name: "types-coerced", Says: "a number in place of a text is stored as text, written otherwise",
 			Finds: []string{"input/wrong-type"},
 			middleware: mend("POST PUT", func(_ *call, m members) members {
 				if raw := bytes.TrimSpace(m["name"]); len(raw) > 0 && raw[0] >= '0' && raw[0] <= '9' {
-					m["name"] = json.RawMessage(`"` + string(raw) + `"`)
+					m["name"] = json.RawMessage(`"` + string(raw) + `.0"`)
 					return m
 				}
 				return nil

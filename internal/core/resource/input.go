@@ -172,7 +172,11 @@ func inputChecks() []Check {
 					s.attempt(title, bodyLine(s.Make, text), expect("status "+s.refused("400 or 422")+" or 2xx"), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
 					id := s.stray()
 					kept := s.covers("expect", "{ "+quoted(f.Name)+": "+wrong+" }")
-					if f.Kind == syntax.Array {
+					switch f.Kind {
+					case syntax.String:
+						// A number may be taken for the text of its digits: nothing is lost.
+						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or " + quoted(wrong) + ", ... }")
+					case syntax.Array:
 						// One in place of a list may be taken for a list of one: nothing is bent.
 						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or [" + wrong + "], ... }")
 					}
