@@ -42,11 +42,7 @@ func keyedMore() []Check {
 			Cause:  "the item is looked up anew when the key comes again",
 			Mend:   "store the answer with the key",
 			Write: func(s *script) {
-				s.parent()
-				s.turns()
-				s.let("key", `"{uuid()}"`)
-				s.let("made", s.example(s.Make, 0))
-				request := []line{send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}")}
+				request := s.keyedCreate()
 				s.step("make one", append(request, need("status 2xx"), s.keepID("id"))...)
 				s.leave("id")
 				s.had = true
@@ -61,6 +57,15 @@ func keyedMore() []Check {
 	}
 }
 
+// keyedCreate is a create under a key, the same each time that it is sent.
+func (s *script) keyedCreate() []line {
+	s.parent()
+	s.turns()
+	s.let("key", `"{uuid()}"`)
+	s.let("made", s.example(s.Make, 0))
+	return []line{send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}")}
+}
+
 // keysTogether is one request, with one key, sent at the same time.
 func keysTogether(atOnce string) Check {
 	return Check{
@@ -70,12 +75,8 @@ func keysTogether(atOnce string) Check {
 		Mend:   "take the key and make the item in one transaction",
 		Write: func(s *script) {
 			s.observe(false)
-			s.parent()
-			s.turns()
-			s.let("key", `"{uuid()}"`)
-			s.let("made", s.example(s.Make, 0))
-			s.step("make one, eight times at once", send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}"), together(copies),
-				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(fmt.Sprintf("%s gains 1", s.observed())))
+			s.step("make one, eight times at once", append(s.keyedCreate(), together(copies),
+				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(fmt.Sprintf("%s gains 1", s.observed())))...)
 			s.leaveAll()
 		},
 	}

@@ -116,11 +116,7 @@ func repeatChecks() []Check {
 			Mend:   "store the answer under the key together with the item",
 			Write: func(s *script) {
 				s.observe(false)
-				s.parent()
-				s.turns()
-				s.let("key", `"{uuid()}"`)
-				s.let("made", s.example(s.Make, 0))
-				request := []line{send("POST", s.coll()), headerLine("Idempotency-Key: {key}"), bodyLine(s.Make, "{made}")}
+				request := s.keyedCreate()
 				s.step("make one", append(request, need("status 2xx"), s.keepID("id"))...)
 				claims := []line{expect("status same as \"make one\""), s.unchanged("")}
 				if s.Identity != "" && s.InCreate+s.CreateHeader == "" {
