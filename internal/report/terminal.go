@@ -403,7 +403,12 @@ func (t *Terminal) exchanges(e *event.StepFinished) {
 		case event.Repeat, event.Copy, event.Retry:
 			role = fmt.Sprintf("   %s %d", x.Role, x.N)
 		}
-		WriteExchange(t.W, s, x.Shown(), role, "      ", x.Role == event.Observation)
+		// A refusal that was expected is as good as a success.
+		style := *s
+		if e.Verdict == event.Held {
+			style.failed = s.held
+		}
+		WriteExchange(t.W, &style, x.Shown(), role, "      ", x.Role == event.Observation)
 	}
 }
 

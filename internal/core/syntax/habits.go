@@ -83,6 +83,8 @@ func (p *parser) trailing(st *Statement) string {
 		return "leave it out: the version is not said"
 	case strings.HasPrefix(rest, "-") && st.Word == "required", st.Word == "required" && p.nextWord() != "":
 		return "names are joined by commas: required name, length"
+	case st.Word == "service" && strings.HasPrefix(rest, "://"):
+		return "where it listens is written base http" + rest
 	case st.Word == "resource" && p.nextWord() == "at":
 		return "the path is a line of its own below: collection " + strings.TrimSpace(strings.TrimPrefix(rest, "at"))
 	}
