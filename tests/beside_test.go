@@ -68,6 +68,8 @@ func TestSlowServicesAreCheckedSideBySide(t *testing.T) {
 			args := append([]string{"run", "--base", service(t, d.ServeHTTP), "--resource", "boats", "--family", "absence"}, c.args...)
 			r := run(t, dir, args...)
 			assert.Equal(t, 0, r.code, r.out+r.err)
+			d.mu.Lock()
+			defer d.mu.Unlock()
 			assert.Equal(t, c.sideBySide, d.most > 1, "%d at once", d.most)
 		})
 	}

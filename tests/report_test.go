@@ -248,6 +248,7 @@ func TestRecordsFitTheirSchemaAndSurviveAKill(t *testing.T) {
 }
 
 func TestShardsMergeIntoTheWhole(t *testing.T) {
+	plainOnly(t)
 	dir := t.TempDir()
 	require.Equal(t, 0, run(t, dir, "demo", "--save", "all.jsonl", "-q", "--seed", "1").code)
 	names := []string{}
@@ -283,6 +284,7 @@ func TestShardsMergeIntoTheWhole(t *testing.T) {
 }
 
 func TestCompareTellsWhatChanged(t *testing.T) {
+	plainOnly(t)
 	dir := t.TempDir()
 	for name, args := range map[string][]string{"a": nil, "b": nil, "c": {"--fault", "deleted-still-there"}, "d": {"--fault", "create-answers-200"}} {
 		run(t, dir, append([]string{"demo", "-q", "--save", name + ".jsonl"}, args...)...)

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,14 +19,16 @@ import (
 // Whatever a client may send can be typed: it is shown as it goes out, and filed
 // so that it goes out again.
 func TestTrySendsEverything(t *testing.T) {
-	got := ""
+	var seen atomic.Value
+	seen.Store("")
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		data, _ := io.ReadAll(r.Body)
 		r.Body = io.NopCloser(bytes.NewReader(data))
-		got = r.Header.Get("Content-Type") + " " + r.Header.Get("Authorization") + " " + string(data)
+		got := r.Header.Get("Content-Type") + " " + r.Header.Get("Authorization") + " " + string(data)
 		if r.ParseMultipartForm(1<<20) == nil {
 			got += " " + r.MultipartForm.File["photo"][0].Filename
 		}
+		seen.Store(got)
 	})
 	t.Setenv("TOKEN", "sesame-42")
 	t.Setenv("SERVICE_USER", "ada")
@@ -54,21 +57,21 @@ func TestTrySendsEverything(t *testing.T) {
 			assert.Equal(t, 0, r.code, r.err)
 			assert.Contains(t, r.out, "not sent")
 			assert.Contains(t, r.out, c.shown)
-			assert.Empty(t, got)
+			assert.Empty(t, seen.Load())
 			r = runWith(t, dir, c.stdin, append(args, "-v", "--into", "a.upath")...)
 			assert.Equal(t, 0, r.code, r.err)
 			assert.Contains(t, r.out, c.shown)
-			assert.Contains(t, got, c.sent)
+			assert.Contains(t, seen.Load(), c.sent)
 			made := text(t, dir, "a.upath")
 			assert.Contains(t, made, c.filed)
 			if c.hidden != "" {
 				assert.NotContains(t, r.out+made, c.hidden)
 			}
-			first := got
+			first := seen.Load()
 			r = run(t, dir, "run", "a.upath")
 			assert.Equal(t, 0, r.code, r.out+r.err)
-			assert.Equal(t, first, got, "the same goes out again")
-			got = ""
+			assert.Equal(t, first, seen.Load(), "the same goes out again")
+			seen.Store("")
 		})
 	}
 	dir := t.TempDir()

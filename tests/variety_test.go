@@ -296,7 +296,9 @@ func TestLegalVarietyPasses(t *testing.T) {
 				assert.Equal(t, 0, r.code, "%s", tail(r.out))
 				assert.Empty(t, found, "%s", tail(r.out))
 				assert.NotContains(t, tail(r.out), "blocked", "%s", tail(r.out))
+				m.mu.Lock()
 				assert.Len(t, m.items, 1, "nothing is left behind")
+				m.mu.Unlock()
 			}
 		})
 	}
