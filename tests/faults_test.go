@@ -110,11 +110,11 @@ func besides(i int) (workers, seed string) {
 	return cmp.Or(os.Getenv("USUALPATH_WORKERS"), []string{"1", "8", "2"}[i%3]), cmp.Or(os.Getenv("USUALPATH_SEED"), "11")
 }
 
-// familiesFor are all families for every third fault, and for the others those of
+// familiesFor are all families for every fourth fault, and for the others those of
 // the checks that have to do with it: enough to see that no others find it.
 func familiesFor(i int, f harbour.Fault) string {
 	all, _ := familiesOf()
-	if i%3 == 0 || os.Getenv("USUALPATH_WORKERS") != "" {
+	if i%4 == 0 || os.Getenv("USUALPATH_WORKERS") != "" {
 		return all
 	}
 	var out []string
@@ -146,7 +146,7 @@ func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
 // the verdicts of the resource.
 func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
 	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)
-	faults, every := []string{""}, 9
+	faults, every := []string{""}, 24
 	if os.Getenv("USUALPATH_RACE") != "" {
 		// What could race is the same for each.
 		every = 100
