@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"usualpath/internal/core/syntax"
 )
 
 // usualCases bounds how many values a check tries, thoroughCases what --thorough
@@ -284,7 +286,7 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "deep-and-wide", Causes: []string{"limits/unknown-member"}, On: "create", Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §9",
-			Proves: "a body that is nested 1,000 levels deep, has 1,000 members or a number of 400 digits is taken or refused, without an error of the service's own",
+			Proves: "a body that is nested 1,000 levels deep, has 1,000 members, a number of 400 digits or a leap second is taken or refused, without an error of the service's own",
 			Cause:  "a stack, a column or a type that overflows",
 			Mend:   "bound depth, members and digits, and answer 400 or 413",
 			Write: func(s *script) {
@@ -294,6 +296,13 @@ func limitChecks() []Check {
 				s.attempt("a number of 400 digits", s.rawBody("", ", \"gull_digits\": {digits}"), prefer("status not 5xx"))
 				wide := "{members(1000)}"
 				s.attempt("1,000 members", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{"gull_wide": &wide}), "turn")), prefer("status not 5xx"))
+				// RFC 3339 §5.6 allows second 60, and many do not take it, which is legal.
+				second := `"2028-06-30T23:59:60Z"`
+				for _, t := range s.Takes {
+					if t.Shape.Kind == syntax.Type && t.Shape.Text == "datetime" {
+						s.attempt("a leap second in "+t.Name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{t.Name: &second}), "turn")), prefer("status not 5xx"))
+					}
+				}
 			},
 		},
 	}
