@@ -49,6 +49,7 @@ func TestNewRunsAsItStands(t *testing.T) {
 }
 
 func TestNewFromAService(t *testing.T) {
+	plainOnly(t)
 	base := gullPoint(t)
 	for _, c := range []struct {
 		collection string
@@ -166,6 +167,7 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 }
 
 func TestNewFromOpenAPI(t *testing.T) {
+	plainOnly(t)
 	base := gullPoint(t)
 	text, err := os.ReadFile("../examples/openapi.yaml")
 	require.NoError(t, err)
