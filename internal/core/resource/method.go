@@ -179,16 +179,18 @@ func methodChecks() []Check {
 			Cause:  "the length is that of the empty body, or of another representation",
 			Mend:   "let GET's handler answer HEAD, and drop the body only",
 			Write: func(s *script) {
-				// Judged only where two GETs say the same: else another length may be right.
+				// Judged only where two GETs say the same: else another length may be right. What is
+				// compressed may differ in length each time, by chance not in these two.
+				plain := func(step string) line { return when("header Content-Encoding missing" + of(step)) }
 				s.have()
 				s.readBack("read it", need("status 200"))
 				s.readBack("read it again", need("status 200"))
-				s.step("only its head", when("body same as \"read it\""+of("read it again")), when("header Content-Length exists"+of("read it again")), send("HEAD", s.at("id")),
+				s.step("only its head", when("body same as \"read it\""+of("read it again")), when("header Content-Length exists"+of("read it again")), plain("read it again"), send("HEAD", s.at("id")),
 					expect("header Content-Length same as \"read it again\" when header Content-Length exists"))
 				if s.Supports("list") {
 					s.step("read the list", send("GET", s.list()), need("status 200"))
 					s.step("read the list again", send("GET", s.list()), need("status 200"))
-					s.step("only the list's head", when("body same as \"read the list\""+of("read the list again")), when("header Content-Length exists"+of("read the list again")), send("HEAD", s.list()),
+					s.step("only the list's head", when("body same as \"read the list\""+of("read the list again")), when("header Content-Length exists"+of("read the list again")), plain("read the list again"), send("HEAD", s.list()),
 						expect("header Content-Length same as \"read the list again\" when header Content-Length exists"))
 				}
 			},
