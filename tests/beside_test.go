@@ -80,7 +80,7 @@ func TestSlowServicesAreCheckedSideBySide(t *testing.T) {
 func TestOthersExplainOnlyWhatTheyDid(t *testing.T) {
 	text := strings.Join([]string{
 		"base {base}", `resource boats`, "  collection /boats", `  make { "name": "Sand Martin {turn}", "length_m": 7.2 }`, `  remake { "name": "Black Guillemot {turn}", "length_m": 8 }`, "  identity $.id"}, "\n")
-	for fault, finds := range map[string]string{"": "", "delete-removes-all": "lifecycle/deleted-is-unlisted", "put-appends": "repeat/replace-is-idempotent"} {
+	for fault, finds := range map[string]string{"": "", "deleted-still-there": "lifecycle/deleted-is-gone", "put-appends": "repeat/replace-is-idempotent"} {
 		t.Run(fault, func(t *testing.T) {
 			t.Parallel()
 			var faults []string

@@ -51,6 +51,11 @@ func TestWhatWouldRunAndWhatFailed(t *testing.T) {
 	assert.Equal(t, 0, run(t, dir, "run", "--failed").code)
 	assert.Contains(t, run(t, dir, "run", "--failed").err, "nothing failed the last time")
 
+	checks := folder(t, "c.upath", "scenario \"printed\"\n  check lifecycle/deleted-is-gone of boats on delete\n"+step+"/a\n    expect status 200\n")
+	r = run(t, checks, "run", "--list", "--base", base)
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "c.upath\n", "checks that were printed stand in their own file")
+
 	base = gullPoint(t)
 	r = run(t, "../examples", "run", "--list", "--resource", "log")
 	assert.Regexp(t, `0 scenarios, \d+ checks`, r.out)

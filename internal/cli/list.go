@@ -40,6 +40,8 @@ func (a *app) list(p *project.Project, resources []*resource.Resource, f *runFla
 		l := listed{File: one.File.Source.Name, Line: one.Line(), Title: one.Raw(), Tags: one.Tags, Times: one.Times}
 		if k := one.Check; k != nil {
 			l.Check, l.Resource, l.Operation, l.Level = k.ID, k.Resource, k.Operation, k.Level
+		}
+		if one.File.Derived() {
 			l.File = one.File.Uses[0].Source.Name
 		}
 		out = append(out, l)

@@ -77,7 +77,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
 	fl.CountVarP(&f.quiet, "quiet", "q", "show only failures and the summary; twice, only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
-	fl.IntVar(&f.workers, "workers", unsaid, "how many scenarios may run side by side (default 1; checks of what is slow to answer 4)")
+	fl.IntVar(&f.workers, "workers", unsaid, "how many scenarios may run side by side (default 1, or 4 for checks of a service that is slow to answer)")
 	fl.Lookup("workers").DefValue = "0"
 }
 

@@ -62,9 +62,12 @@ func (f *failures) chosen(s *project.Scenario) bool {
 	if f.failed[f.keyed(s.File.Path, "", s.Check.ID, s.Check.Resource, s.Check.Operation)] {
 		return true
 	}
+	if s.Check.ID != engine.Probe {
+		return false
+	}
 	of := " of " + s.Check.Resource + " on "
 	for key := range f.failed {
-		if s.Check.ID == engine.Probe && strings.Contains(key, of) {
+		if strings.Contains(key, of) {
 			return true
 		}
 	}

@@ -96,7 +96,7 @@ func (r *environment) paced(s *flow) {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.slow[resourceKey(s.job.s.File, r.checkOf(s.job.s))] = len(s.replies) > 0 && least >= slowly && least < math.MaxInt64
+	r.slow[resourceKey(s.job.s.File, r.checkOf(s.job.s))] = least >= slowly && least < math.MaxInt64
 }
 
 // next runs a job with nothing beside it; what happens is told at once.

@@ -110,11 +110,11 @@ func explained(start Final, calls []Call, final *Final, budget time.Duration) (o
 		ops = append(ops, porcupine.Operation{ClientId: len(calls), Input: c, Call: int64(last) + 1, Return: int64(last) + 2})
 	}
 	model := porcupine.NondeterministicModel{
-		Init: func() []interface{} { return []interface{}{first} },
-		Step: func(s, input, _ interface{}) []interface{} {
+		Init: func() []any { return []any{first} },
+		Step: func(s, input, _ any) []any {
 			now, c := s.(state), input.(Call)
 			next, can := now.after(c)
-			var out []interface{}
+			var out []any
 			if can {
 				out = append(out, next)
 			}
@@ -123,7 +123,7 @@ func explained(start Final, calls []Call, final *Final, budget time.Duration) (o
 			}
 			return out
 		},
-		Equal: func(a, b interface{}) bool { return a.(state).same(b.(state)) },
+		Equal: func(a, b any) bool { return a.(state).same(b.(state)) },
 	}
 	switch porcupine.CheckOperationsTimeout(model.ToModel(), ops, budget) {
 	case porcupine.Ok:

@@ -9,7 +9,7 @@ import (
 )
 
 // Judge names what no order of the calls explains. The budget bounds each search;
-// unsure tells that one was not enough, and that nothing is said for that reason.
+// unsure tells that one was not enough, and that nothing is said of their order.
 func Judge(h History, budget time.Duration) (found []Finding, unsure bool) {
 	h.Calls = slices.Clone(h.Calls)
 	slices.SortStableFunc(h.Calls, func(a, b Call) int { return cmp.Compare(a.Begin, b.Begin) })
@@ -23,12 +23,11 @@ func Judge(h History, budget time.Duration) (found []Finding, unsure bool) {
 	if j.fails(h.Calls, h.Final) {
 		f := j.name()
 		f.Calls = j.cut(f)
-		found = append(found, f)
+		if !j.unsure {
+			found = append(found, f)
+		}
 	}
-	if j.unsure {
-		return nil, true
-	}
-	return found, false
+	return found, j.unsure
 }
 
 type judge struct {
@@ -150,10 +149,9 @@ func (j *judge) shows(c Call, member string) bool {
 	return false
 }
 
-// older are reads that show a value which was over before one began that an earlier
-// read has shown.
+// older finds a read that shows a value which was over before one began that an
+// earlier read has shown: the first of them.
 func older(calls []Call) []Finding {
-	var out []Finding
 	for _, later := range calls {
 		if later.Kind != Read || later.Outcome != Taken {
 			continue
@@ -165,15 +163,12 @@ func older(calls []Call) []Finding {
 			for _, n := range names([]Call{earlier, later}) {
 				now, then := writer(calls, n, later.Members[n]), writer(calls, n, earlier.Members[n])
 				if now != nil && then != nil && now.End < then.Begin {
-					out = append(out, Finding{What: Older, Warns: true, Member: n, Calls: []Call{*now, *then, earlier, later}})
+					return []Finding{{What: Older, Warns: true, Member: n, Calls: []Call{*now, *then, earlier, later}}}
 				}
 			}
 		}
 	}
-	if len(out) > 1 {
-		out = out[:1]
-	}
-	return out
+	return nil
 }
 
 // writer is the only call that has written a value, nil where it cannot be told.
