@@ -42,7 +42,7 @@ func (p *Proposal) renew(t *Typed, x *exchange.Exchange, known Known, taken func
 		if !strings.HasPrefix(rest, value.Quoted(v.Text)) {
 			continue
 		}
-		name := free(singular(t.Target)+"_"+strings.ToLower(regexp.MustCompile(`[^A-Za-z0-9_]+`).ReplaceAllString(n, "_")), taken)
+		name := free(singular(t.Target)+"_"+strings.ToLower(notOfName.ReplaceAllString(n, "_")), taken)
 		out.JSON = out.JSON[:at+len(was)] + " {" + name + "}" + rest[len(value.Quoted(v.Text)):]
 		text := v.Text + " {random_text(6)}"
 		if user, host, mail := strings.Cut(v.Text, "@"); mail {
@@ -51,7 +51,7 @@ func (p *Proposal) renew(t *Typed, x *exchange.Exchange, known Known, taken func
 			text = v.Text + "-{random_text(6)}"
 		}
 		p.Lines = append(p.Lines, "  let "+name+` = "`+text+`"`)
-		p.Notes = append(p.Notes, n+" is another one at each run, since two items may not share it: {"+name+"}.")
+		p.Notes = append(p.Notes, n+" differs from run to run, in case no two items may share it: {"+name+"}.")
 		known[name] = v
 		p.Kept[name] = v
 	}

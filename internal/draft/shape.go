@@ -222,6 +222,9 @@ func Body(v *value.Value) string {
 	return literal(v)
 }
 
+// notOfName is what a name of the language does not hold.
+var notOfName = regexp.MustCompile(`[^A-Za-z0-9_]+`)
+
 // singular is a name for one item of a collection: boats, boat.
 func singular(path string) string {
 	segment := ""
@@ -230,7 +233,7 @@ func singular(path string) string {
 			segment = s
 		}
 	}
-	out := regexp.MustCompile(`[^A-Za-z0-9_]+`).ReplaceAllString(strings.ToLower(segment), "_")
+	out := notOfName.ReplaceAllString(strings.ToLower(segment), "_")
 	switch {
 	case strings.HasSuffix(out, "ies") && len(out) > 4:
 		out = out[:len(out)-3] + "y"
