@@ -55,7 +55,7 @@ type crateManners struct {
 	// short lists no more than these, whatever is there.
 	short int
 	// harm is what goes wrong with others when an item is written: "delete" takes
-	// the one before it along, "amend" writes to it too, "count" marks it.
+	// the one before it along, "amend" writes to it too, "count" marks the last of the user's.
 	harm  string
 	marks int
 }
@@ -196,7 +196,7 @@ func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string,
 		switch c.harm {
 		case "count":
 			c.marks++
-			c.before(id)["kg"] = 99 + c.marks
+			c.items[strconv.Itoa(userItems)]["kg"] = 99 + c.marks
 		case "amend":
 			c.before(id)["kg"] = in["kg"]
 		}
