@@ -147,7 +147,7 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 		}
 		return usage("--color takes auto, always or never, not "+a.color, "")
 	}
-	root.AddCommand(a.try(), a.new(), a.run(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
+	root.AddCommand(a.try(), a.new(), a.run(), a.roam(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
 	a.help(root)
 	return root
 }

@@ -49,7 +49,9 @@ type runFlags struct {
 	against                     string
 	coverage, readOnly, bare    bool
 	// process is a service that the command itself has started.
-	process engine.Process
+	process               engine.Process
+	roamFor               string
+	clients, steps, items int
 }
 
 // unsaid is a number of workers that was not given.
@@ -258,7 +260,7 @@ func verdict(done *runner.Outcome) error {
 		return &exit{code: exitInterrupted}
 	case done.Finished.Unreachable, done.Finished.ServiceDied:
 		return &exit{code: exitUnreachable}
-	case c.All == 0:
+	case c.All == 0 && done.Roam == nil:
 		return usage("no scenario is chosen", "--only matches none of the rows")
 	case c.Failed > 0 || done.Departs():
 		return &exit{code: exitFailed}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"usualpath/internal/contract"
@@ -11,6 +12,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/roam"
 	"usualpath/internal/core/source"
 )
 
@@ -34,6 +36,10 @@ type Config struct {
 	History bool
 	// Annotations takes the lines that mark places in files; nil for none.
 	Annotations *bytes.Buffer
+	// Roam goes off the usual path once the scenarios have run, nil for not; alone,
+	// without any scenario before it.
+	Roam      *roam.Options
+	RoamAlone bool
 	// Remember keeps what failed beside the project; Failed runs only what is kept
 	// so.
 	Remember, Failed bool
@@ -61,6 +67,8 @@ type Outcome struct {
 	// Coverage is what was touched of the document or the resources; nil when
 	// nobody asked.
 	Coverage *contract.Coverage
+	// Roam is what came of roaming, nil for none.
+	Roam *roam.Outcome
 	// Flickering are scenarios that flip from run to run without a change.
 	Flickering []string
 	// Log is where the words of a service are kept that was started, when
@@ -84,6 +92,9 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	last, err := c.failures()
 	if err != nil {
 		return nil, err
+	}
+	if c.RoamAlone {
+		c.Engine.Select.Chosen = func(*project.Scenario) bool { return false }
 	}
 	unaddressed, err := c.ready()
 	if err != nil {
@@ -111,6 +122,9 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 		v.Begin(engine.Plan(p, o), docs.since())
 	}
 	o.Sending = v.Request
+	if c.Roam != nil {
+		o.Roam = func(d *engine.Drive) { out.Roam = roam.Roam(d, c.walked(), c.Roam) }
+	}
 	o.Emit = func(e event.Event) {
 		docs.event(e)
 		if last != nil {
@@ -171,7 +185,14 @@ func (c *Config) ready() (unaddressed bool, err error) {
 		}
 		return false, &Fault{Kind: Usage, Mistakes: bad.Sort()}
 	}
-	if engine.Plan(p, c.Engine) == 0 {
+	if c.Roam != nil && len(c.walked()) == 0 {
+		hint := "usualpath new boats.upath --from-service http://127.0.0.1:8080/boats drafts one"
+		if len(c.Resources) > 0 {
+			return false, usage("no resource is chosen", "there is "+c.Resources[0].Name)
+		}
+		return false, usage("there is no resource statement in these files: nothing says what to walk", hint)
+	}
+	if !c.RoamAlone && engine.Plan(p, c.Engine) == 0 {
 		n := len(p.Scenarios())
 		if len(c.Engine.Select.Lines) > 0 {
 			return false, usage("no scenario is chosen", "nothing that runs stands at that line")
@@ -201,4 +222,15 @@ func Plan(c Config) ([]engine.Planned, error) {
 		return nil, err
 	}
 	return engine.List(c.Project, c.Engine), nil
+}
+
+// walked are the resources to roam.
+func (c *Config) walked() []*resource.Resource {
+	var out []*resource.Resource
+	for _, r := range c.Resources {
+		if names := c.Engine.Select.Resources; len(names) == 0 || slices.Contains(names, r.Name) {
+			out = append(out, r)
+		}
+	}
+	return out
 }

@@ -66,6 +66,8 @@ type Options struct {
 	Now func() time.Time
 	// Unsent puts requests together and sends none of them.
 	Unsent bool
+	// Roam is called once the scenarios have run, nil for nothing more.
+	Roam func(*Drive)
 	// Getenv is the process environment.
 	Getenv func(string) (string, bool)
 }
@@ -157,6 +159,9 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	list := jobs(p, o)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Select.Shard.String(), Sources: p.Digest()})
 	r.all(ctx, list)
+	if o.Roam != nil && !r.ended() {
+		r.protect(func() { o.Roam(&Drive{env: r, ctx: ctx}) })
+	}
 	if r.mistake != nil {
 		panic(r.mistake)
 	}

@@ -46,6 +46,8 @@ type flow struct {
 	why string
 	// binders are the steps that bind a name, for messages about blocked ones.
 	binders map[string]string
+	// patient is one that waits for a service that says when to come again.
+	patient bool
 	// calls is how deep routines are nested.
 	calls int
 	// needs are the scenario's own `need` lines, for all its answers.

@@ -43,6 +43,8 @@ type job struct {
 	// beside marks one that runs while others do, and alone one that is run once
 	// more, with nothing beside it.
 	beside, alone bool
+	// again tells runs of one scenario apart.
+	again int
 	// title stands in place of the scenario's, "" for that.
 	title string
 	// values are of names that were kept once for all; blocked says why they are
@@ -144,5 +146,5 @@ func looseMatch(raw, text string) bool {
 }
 
 func (j *job) randomKey() string {
-	return j.s.File.Source.Name + "\x00" + j.s.Raw() + "\x00" + strconv.Itoa(j.row)
+	return j.s.File.Source.Name + "\x00" + j.s.Raw() + "\x00" + strconv.Itoa(j.row+j.again)
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -71,6 +72,21 @@ func (p *Project) Scenarios() []*Scenario {
 		out = append(out, f.scenarios...)
 	}
 	return out
+}
+
+// Scenario is a scenario that is written while a run goes on, as if it stood in a
+// file beside one of the project's that it uses.
+func (p *Project) Scenario(from *File, name, text string) (*Scenario, error) {
+	tree, diags := syntax.Parse(source.NewFile(name, text))
+	if diags.Errors() > 0 {
+		return nil, fmt.Errorf("line %d: %s", tree.Source.Position(diags[0].Span.Start).Line, diags[0].Message)
+	}
+	f := &File{File: tree, Path: from.Path, Uses: []*File{from}}
+	(&loader{Project: p}).collect(f)
+	if len(f.scenarios) == 0 {
+		return nil, errors.New("the text holds no scenario")
+	}
+	return f.scenarios[0], nil
 }
 
 // collect makes the scenarios of a file.

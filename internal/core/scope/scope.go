@@ -90,6 +90,9 @@ func (s *Scope) Inner() *Scope {
 // Bind gives a name a value.
 func (s *Scope) Bind(name string, v *value.Value) { s.values[name] = &entry{v: v} }
 
+// Unbind takes a name's value away again.
+func (s *Scope) Unbind(name string) { delete(s.values, name) }
+
 // Define gives a name a value to be worked out when it is first needed.
 func (s *Scope) Define(name string, n *syntax.Node) { s.values[name] = &entry{node: n} }
 

@@ -1,0 +1,456 @@
+package roam
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// drawn is how many moves are drawn, of which the one is sent that has been tried
+// least.
+const drawn = 8
+
+// next is the move that comes next, nil when the walk is at its end.
+func (w *walk) next() *move {
+	n := len(w.m.alive())
+	if n == 0 && !w.mayCreate() {
+		return nil
+	}
+	if n < w.size && w.mayCreate() && w.rand.Float64() < w.growing(n) {
+		return w.create(plain)
+	}
+	// The same once more, now and then several times.
+	if last := w.lastOwn(); last != nil && w.rand.IntN(5) == 0 {
+		again := *last
+		again.status, again.seq = 0, 0
+		it := w.item(&again)
+		again.gone = it != nil && it.is == gone
+		if again.op != opCreate && (again.tag == 0 || it != nil && it.tag == again.tag) && (again.op != opReturn || it != nil && it.seen == again.seen) {
+			return &again
+		}
+	}
+	var best *move
+	score := -1.0
+	for range drawn {
+		m := w.draw()
+		if m == nil {
+			continue
+		}
+		s := 0.0
+		for _, f := range w.features(m) {
+			s += 1 / float64(1+w.of.counts[f])
+		}
+		if s += w.rand.Float64() * 0.1; s > score {
+			best, score = m, s
+		}
+	}
+	return best
+}
+
+// growing is how likely it is that a walk of fewer items than it grows to makes one
+// more.
+func (w *walk) growing(n int) float64 {
+	switch {
+	case n == 0:
+		return 0.9
+	case w.size > 8:
+		return 0.8
+	}
+	return 0.4
+}
+
+// mayCreate tells whether one more item can be made.
+func (w *walk) mayCreate() bool {
+	most := perBase * bases
+	if w.of.r.ByName() {
+		most = 13
+	}
+	return w.m.turns < most-1 && w.ended == ""
+}
+
+// lastOwn is the last move that was no look.
+func (w *walk) lastOwn() *move {
+	for _, m := range slices.Backward(w.moves) {
+		if m.op.writes() && m.class != lacking && m.class != stale && m.class != current {
+			return m
+		}
+	}
+	return nil
+}
+
+// features are what the choice of a move is new in.
+func (w *walk) features(m *move) []string {
+	out := []string{"op " + m.op.String(), fmt.Sprint("class ", m.op, " ", m.class), fmt.Sprint("size ", m.op, " ", bucket(len(w.m.alive())))}
+	it := w.peek(m.item)
+	if it == nil {
+		return out
+	}
+	out = append(out, fmt.Sprint("at ", m.op, " ", w.m.position(it), m.gone))
+	if n := len(it.past); n > 0 {
+		out = append(out, fmt.Sprint("pair ", it.past[n-1], " ", m.op), fmt.Sprint("pair ", it.past[n-1], " ", m.op, " ", m.class))
+		if n > 1 {
+			out = append(out, fmt.Sprint("triple ", it.past[n-2], " ", it.past[n-1], " ", m.op))
+		}
+		out = append(out, fmt.Sprint("age ", min(n, 9), " ", m.op))
+	}
+	return out
+}
+
+// peek is an item by its number, nil for none.
+func (w *walk) peek(n int) *item {
+	for _, it := range w.m.items {
+		if it.n == n {
+			return it
+		}
+	}
+	return nil
+}
+
+// target draws an item that is there: the first, the last, one in the middle, or
+// the one that was written last.
+func (w *walk) target() *item {
+	list := w.m.alive()
+	if len(list) == 0 {
+		return nil
+	}
+	switch w.rand.IntN(6) {
+	case 0:
+		return list[0]
+	case 1:
+		return list[len(list)-1]
+	case 2, 3:
+		if m := w.lastOwn(); m != nil {
+			if it := w.peek(m.item); it != nil && it.is == there {
+				return it
+			}
+		}
+	}
+	return list[w.rand.IntN(len(list))]
+}
+
+// draw is a move that can be sent now, nil where what was drawn can not.
+func (w *walk) draw() *move {
+	r := w.of.r
+	o := op(w.rand.IntN(int(ops)))
+	if !w.of.supports(o) {
+		return nil
+	}
+	switch o {
+	case opCreate:
+		if !w.mayCreate() || len(w.m.alive()) > w.size {
+			return nil
+		}
+		return w.create([]class{plain, edge, borrowed, lacking, taken, freed, empty, null}[w.rand.IntN(8)])
+	case opList:
+		return nil
+	case opFilter:
+		return &move{op: o, class: plain, turn: w.someTurn()}
+	case opRestart:
+		if w.rand.IntN(40) > 0 {
+			return nil
+		}
+		return &move{op: o, class: plain}
+	}
+	it := w.target()
+	if dead := w.m.dead(); len(dead) > 0 && w.rand.IntN(8) == 0 {
+		it = dead[w.rand.IntN(len(dead))]
+	}
+	if it == nil || it.id == nil {
+		return nil
+	}
+	m := &move{op: o, item: it.n, class: plain, gone: it.is == gone}
+	if !w.of.r.ByName() && w.rand.IntN(16) == 0 {
+		m.gone, m.never = false, true
+	}
+	switch o {
+	case opReplace:
+		m.class = []class{plain, plain, edge, borrowed, empty, null, lacking, renamed, taken, freed, current, stale}[w.rand.IntN(12)]
+		if !w.fill(m, it, r.Remake) {
+			return nil
+		}
+	case opReturn:
+		if it.seen == 0 || it.is != there || m.never {
+			return nil
+		}
+		m.seen = it.seen
+	case opAmend:
+		m.class = []class{plain, plain, several, edge, borrowed, empty, null, renamed, taken, freed, current, stale}[w.rand.IntN(12)]
+		if !w.fill(m, it, r.Amend) {
+			return nil
+		}
+	case opDelete:
+		// Not so often that nothing is left to walk on.
+		if !m.gone && w.rand.IntN(3) > 0 {
+			return nil
+		}
+	}
+	return m
+}
+
+// supports tells whether the resource has an operation.
+func (g *ground) supports(o op) bool {
+	r := g.r
+	switch o {
+	case opCreate:
+		return r.Creates()
+	case opRead, opHead:
+		return r.Supports("read")
+	case opList:
+		return r.Lists()
+	case opFilter:
+		return r.Lists() && r.FilterName != ""
+	case opReplace:
+		return r.Supports("replace") && (r.Remake != nil && len(r.Remake.Fields) > 0)
+	case opReturn:
+		return r.Supports("replace") && r.Supports("read")
+	case opAmend:
+		return r.Supports("amend") && r.Amend != nil && (len(r.Amend.Fields) > 0 || !r.Merges())
+	case opDelete:
+		return r.Supports("delete")
+	case opRestart:
+		return g.d.Restarts()
+	}
+	return false
+}
+
+// create is the making of one more item.
+func (w *walk) create(c class) *move {
+	r := w.of.r
+	m := &move{op: opCreate, item: len(w.m.items) + 1, class: c, turn: w.m.turns}
+	switch {
+	case c == freed && len(r.Unique) > 0 && len(w.m.free) > 0 && !r.ByName():
+		m.turn = w.m.free[w.rand.IntN(len(w.m.free))]
+	case c == taken && len(r.Unique) > 0 && !r.ByName():
+		it := w.target()
+		if it == nil {
+			return nil
+		}
+		m.turn = it.turn
+	case c == freed, c == taken:
+		return nil
+	}
+	if m.turn == w.m.turns {
+		w.m.turns++
+	}
+	if len(r.Make.Fields) == 0 {
+		m.whole, m.class = r.Make.Text, plain
+		return m
+	}
+	for _, f := range r.Make.Fields {
+		m.fields = append(m.fields, field{f.Name, f.Text, m.turn})
+	}
+	if !w.vary(m, r.Make) {
+		m.class = plain
+	}
+	return m
+}
+
+// fill gives a replace or an amend its body.
+func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
+	r := w.of.r
+	turn := it.turn
+	switch m.class {
+	case renamed:
+		if len(r.Unique) == 0 || !w.mayCreate() || r.ByName() {
+			return false
+		}
+		turn = w.m.turns
+		w.m.turns++
+	case freed:
+		if len(r.Unique) == 0 || len(w.m.free) == 0 || r.ByName() {
+			return false
+		}
+		turn = w.m.free[w.rand.IntN(len(w.m.free))]
+	case taken:
+		other := w.target()
+		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() {
+			return false
+		}
+		turn = other.turn
+	case current, stale:
+		if m.tag = it.tag; m.class == stale {
+			m.tag = it.older
+		}
+		if m.tag == 0 || m.gone || m.never || m.class == stale && w.sameTag(it) {
+			return false
+		}
+	}
+	m.turn = turn
+	if m.op == opReplace {
+		for _, f := range e.Fields {
+			m.fields = append(m.fields, field{f.Name, f.Text, turn})
+		}
+		return w.vary(m, e)
+	}
+	if !r.Merges() {
+		m.whole, m.class = e.Text, plain
+		return m.tag == 0
+	}
+	// An amend names one member, or a few: of those that the examples have.
+	names := w.amendable()
+	if len(names) == 0 {
+		return false
+	}
+	count := 1
+	if m.class == several {
+		count = 2 + w.rand.IntN(2)
+	}
+	if m.class == renamed || m.class == freed || m.class == taken {
+		f := telling(r)
+		if f == nil {
+			return false
+		}
+		m.fields = []field{{f.Name, f.Text, turn}}
+		return true
+	}
+	w.rand.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
+	for _, n := range names[:min(count, len(names))] {
+		pool := w.of.pool(n)
+		m.fields = append(m.fields, field{n, pool[w.rand.IntN(len(pool))], turn})
+	}
+	return w.vary(m, e)
+}
+
+// sameTag tells whether a tag that should be stale is the current one.
+func (w *walk) sameTag(it *item) bool {
+	return it.tag == 0 || value.Equal(w.m.tags[it.older], w.m.tags[it.tag])
+}
+
+// telling is the member that is another one for each item, nil for none.
+func telling(r *resource.Resource) *resource.Field {
+	for i, f := range r.Make.Fields {
+		if slices.Contains(r.Unique, f.Name) && strings.Contains(f.Text, "turn") {
+			return &r.Make.Fields[i]
+		}
+	}
+	return nil
+}
+
+// amendable are the members that an amend may name: those of its example, and of
+// that of a replace.
+func (w *walk) amendable() []string {
+	var out []string
+	for _, n := range w.of.members {
+		if slices.Contains(w.of.r.Unique, n) || len(w.of.pool(n)) == 0 {
+			continue
+		}
+		out = append(out, n)
+	}
+	return out
+}
+
+// pool are the values that the examples give a member, as text.
+func (g *ground) pool(name string) []string {
+	var out []string
+	for _, e := range []*resource.Example{g.r.Make, g.r.Remake, g.r.Amend} {
+		if e == nil {
+			continue
+		}
+		for _, f := range e.Fields {
+			if f.Name == name && !slices.Contains(out, f.Text) {
+				out = append(out, f.Text)
+			}
+		}
+	}
+	return out
+}
+
+// vary changes the values of a body as the move's class says; false where it has
+// nothing to say here.
+func (w *walk) vary(m *move, e *resource.Example) bool {
+	r := w.of.r
+	free := func(n string) bool { return !slices.Contains(r.Unique, n) && slices.Contains(w.of.members, n) }
+	var at []int
+	for i, f := range m.fields {
+		if free(f.name) {
+			at = append(at, i)
+		}
+	}
+	switch m.class {
+	case edge:
+		var list []resource.Edge
+		for _, one := range w.of.edges {
+			if free(one.Member) && (m.op != opAmend || slices.Contains(w.amendable(), one.Member)) {
+				list = append(list, one)
+			}
+		}
+		if len(list) == 0 {
+			return false
+		}
+		one := list[w.rand.IntN(len(list))]
+		m.set(one.Member, one.Text)
+	case empty, null:
+		if len(at) == 0 {
+			return false
+		}
+		f := &m.fields[at[w.rand.IntN(len(at))]]
+		if m.class == null {
+			if slices.Contains(r.Required, f.name) {
+				return false
+			}
+			f.text = "null"
+			return true
+		}
+		kind := syntax.Null
+		for _, one := range r.Make.Fields {
+			if one.Name == f.name {
+				kind = one.Kind
+			}
+		}
+		text, known := map[syntax.NodeKind]string{syntax.String: `""`, syntax.Number: "0", syntax.True: "false", syntax.False: "false", syntax.Array: "[]"}[kind]
+		if !known {
+			return false
+		}
+		f.text = text
+	case borrowed:
+		other := w.target()
+		if len(at) == 0 || other == nil || other.n == m.item {
+			return false
+		}
+		f := &m.fields[at[w.rand.IntN(len(at))]]
+		c, known := other.want[f.name]
+		if !known || absent(c.v) {
+			return false
+		}
+		f.text, f.turn = c.text, c.turn
+	case lacking:
+		var list []string
+		for _, n := range r.Required {
+			if m.has(n) {
+				list = append(list, n)
+			}
+		}
+		if len(list) == 0 || m.op == opAmend {
+			return false
+		}
+		n := list[w.rand.IntN(len(list))]
+		m.fields = slices.DeleteFunc(m.fields, func(f field) bool { return f.name == n })
+	}
+	return true
+}
+
+func (m *move) set(name, text string) {
+	for i := range m.fields {
+		if m.fields[i].name == name {
+			m.fields[i].text = text
+			return
+		}
+	}
+	m.fields = append(m.fields, field{name, text, m.turn})
+}
+
+func (m *move) has(name string) bool {
+	return slices.ContainsFunc(m.fields, func(f field) bool { return f.name == name })
+}
+
+// someTurn is the number of an item that is there, or 0.
+func (w *walk) someTurn() int {
+	if it := w.target(); it != nil {
+		return it.turn
+	}
+	return 0
+}

@@ -1,0 +1,122 @@
+package roam
+
+import "slices"
+
+// turnsOfControl is how often a refused request and one to a fresh item that reads
+// the same are sent in turn.
+const turnsOfControl = 3
+
+// controlled sends what was refused again, in turn with the same request about a
+// fresh item of the same content, or with a value that was never used. It gives the
+// moves of the last turn that were served, nil unless each time the fresh one was
+// served and the other was refused.
+func (w *walk) controlled(d *doubt) []*move {
+	m := d.move
+	var out []*move
+	for range turnsOfControl {
+		if !w.mayCreate() || w.ended != "" {
+			return nil
+		}
+		turn := w.m.turns
+		w.m.turns++
+		var fresh []*move
+		if m.op == opCreate {
+			if m.class != freed {
+				return nil
+			}
+			fresh = []*move{w.alike(m, len(w.m.items)+1, m.turn, turn)}
+		} else {
+			if d.item == nil || d.item.is != there || m.class == current && d.item.tag != m.tag {
+				return nil
+			}
+			made := w.fresh(d.item, turn)
+			same := w.alike(m, made.item, d.item.turn, turn)
+			if m.class == renamed || m.class == freed {
+				same = w.alike(same, made.item, m.turn, w.m.turns)
+				w.m.turns++
+			}
+			fresh = []*move{made}
+			if m.tag > 0 || m.op == opReturn {
+				read := &move{op: opRead, item: made.item, class: plain}
+				fresh = append(fresh, read)
+			}
+			fresh = append(fresh, same)
+		}
+		for _, one := range fresh {
+			if one.tag > 0 {
+				one.tag = len(w.moves)
+			}
+			if one.op == opReturn {
+				one.seen = len(w.moves)
+			}
+			it := w.item(one)
+			reply, sent := w.send(one, it)
+			if reply == nil || one.status/100 != 2 {
+				return nil
+			}
+			w.apply(one, it, reply, sent)
+		}
+		again := *m
+		it := w.item(m)
+		if m.op == opCreate {
+			again.item = len(w.m.items) + 1
+			it = w.item(&again)
+		}
+		if reply, _ := w.send(&again, it); reply == nil || again.status/100 != 4 || again.status == 429 {
+			return nil
+		}
+		if m.op == opCreate {
+			it.is = gone
+			one := *d
+			one.item, one.move = it, &again
+			*d = one
+		}
+		out = fresh
+	}
+	return out
+}
+
+// fresh is the making of an item that reads as another does.
+func (w *walk) fresh(it *item, turn int) *move {
+	r := w.of.r
+	m := &move{op: opCreate, item: len(w.m.items) + 1, class: plain, turn: turn}
+	for _, f := range r.Make.Fields {
+		c, known := it.want[f.Name]
+		switch {
+		case known && absent(c.v) && !slices.Contains(r.Required, f.Name):
+		case known && !absent(c.v) && !(slices.Contains(r.Unique, f.Name)):
+			m.fields = append(m.fields, field{f.Name, c.text, swap(c.turn, it.turn, turn)})
+		default:
+			m.fields = append(m.fields, field{f.Name, f.Text, turn})
+		}
+	}
+	for _, n := range w.of.members {
+		if c, known := it.want[n]; known && !absent(c.v) && !r.Make.Has(n) {
+			m.fields = append(m.fields, field{n, c.text, swap(c.turn, it.turn, turn)})
+		}
+	}
+	if len(r.Make.Fields) == 0 {
+		m.whole = r.Make.Text
+	}
+	return m
+}
+
+// alike is a move about another item, with another number in place of one.
+func (w *walk) alike(m *move, item, from, to int) *move {
+	one := *m
+	one.item, one.status, one.gone = item, 0, false
+	one.turn = swap(m.turn, from, to)
+	one.fields = nil
+	for _, f := range m.fields {
+		f.turn = swap(f.turn, from, to)
+		one.fields = append(one.fields, f)
+	}
+	return &one
+}
+
+func swap(n, from, to int) int {
+	if n == from {
+		return to
+	}
+	return n
+}

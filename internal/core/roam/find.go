@@ -1,0 +1,157 @@
+package roam
+
+import (
+	"time"
+)
+
+// Finding is a doubt that was confirmed, or one that did not show again.
+type Finding struct {
+	Kind     Kind
+	Resource string
+	// Title and About name it, Text is the scenario that shows it.
+	Title, About, Text string
+	// Cause is the way, in operations: what has the same one is told together, as Also.
+	Cause string
+	Also  []string
+	// Steps is how many steps the scenario has, clean-up not counted.
+	Steps int
+	// Times is how often the walks have met it.
+	Times int
+	// Once marks one that did not show again, Shows of Tries is how often it did.
+	Once         bool
+	Shows, Tries int
+	// After is how long the roaming had gone on.
+	After time.Duration
+}
+
+// mostReplays is how often a doubt is replayed before it is told as seen once.
+const mostReplays = 10
+
+// confirm replays a doubt on fresh items. What a fresh item shows as well is not
+// one: services differ.
+func (w *walk) confirm(d *doubt) {
+	g := w.of
+	t := &trial{g: g, d: d}
+	end := len(w.moves)
+	switch {
+	case d.kind == Broken, d.kind == Silent, d.kind == Refused, d.kind == Accepted:
+		t.last = d.move
+	case d.move != nil && d.move == w.lastWrite():
+		t.last = d.move
+	}
+	if t.last != nil {
+		for i, m := range w.moves {
+			if m == t.last {
+				end = i + 1
+			}
+		}
+	}
+	t.moves = append(t.moves, w.moves[:end]...)
+	if d.move != nil {
+		if d.item != nil && d.move.item != d.item.n {
+			t.other = w.peek(d.move.item)
+		}
+		if d.move.class == taken {
+			for _, it := range w.m.items {
+				if it.turn == d.move.turn && it.is == there && it != d.item {
+					t.owner = it
+				}
+			}
+		}
+	}
+	started := g.o.now()
+	if d.kind == Refused {
+		if t.kept = w.controlled(d); t.kept == nil {
+			g.bends[d.bend()] = true
+			return
+		}
+		t.last = w.moves[len(w.moves)-1]
+		t.moves = append(t.moves[:0], w.moves...)
+	}
+	short := t.short()
+	if short != nil {
+		if _, clean := short.plays(0); !clean {
+			g.bends[d.bend()] = true
+			return
+		}
+	} else if d.kind != Broken && d.kind != Silent && d.kind != CameBack && d.kind != Refused {
+		// Nothing to hold it against.
+		g.bends[d.bend()] = true
+		return
+	}
+	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: g.o.now().Sub(g.o.begun)}
+	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && g.o.now().Sub(started) < g.o.patience() {
+		f.Tries++
+		if shows, _ := t.plays(f.Tries); shows {
+			f.Shows++
+		}
+	}
+	if g.d.Ended() {
+		return
+	}
+	g.found[d.key()] = f
+	if f.Shows == 0 {
+		f.Once = true
+		f.Title, f.About = g.title(t), "seen once: "+d.observed
+		g.tell.once(f, w, d)
+		return
+	}
+	t = t.shrunk(g.o.now().Add(g.o.patience()))
+	// In turn: each time the fresh item is served right, and this one is not.
+	f.Shows, f.Tries = 0, 0
+	for i := range 3 {
+		if short != nil {
+			if _, clean := short.plays(100 + i); !clean {
+				delete(g.found, d.key())
+				g.bends[d.bend()] = true
+				return
+			}
+		}
+		f.Tries++
+		if shows, _ := t.plays(200 + i); shows {
+			f.Shows++
+		}
+	}
+	f.Title = g.title(t)
+	f.About = string(d.kind) + ": " + d.observed
+	f.Once = f.Shows == 0
+	for _, m := range t.moves {
+		f.Cause += m.op.String() + " "
+	}
+	for _, other := range g.tell.all {
+		if other.Resource == f.Resource && other.Cause == f.Cause && !other.Once {
+			other.Also = append(other.Also, f.Title)
+			return
+		}
+	}
+	g.tell.found(f, t)
+}
+
+// title names a finding in a few words.
+func (g *ground) title(t *trial) string {
+	out := g.r.Name + ": " + string(t.d.kind)
+	switch {
+	case t.last != nil:
+		out += ", after " + t.last.op.after()
+	case t.d.move != nil:
+		out += ", after " + t.d.move.op.after()
+	}
+	for i, n := range t.d.members {
+		if i == 3 {
+			out += " …"
+			break
+		}
+		if i == 0 {
+			out += ": "
+		} else {
+			out += ", "
+		}
+		out += n
+	}
+	return out
+}
+
+func (o op) after() string {
+	return map[op]string{opCreate: "a create", opRead: "a read", opHead: "a HEAD", opList: "a list", opFilter: "a filtered list", opReplace: "a replace",
+		opReturn: "a replace with what was read", opAmend: "an amend", opDelete: "a delete", opRestart: "a restart"}[o]
+}

@@ -1,0 +1,112 @@
+package roam
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+
+	"usualpath/internal/core/resource"
+)
+
+// grid counts what was walked: operations by what the item was, and by how many
+// there were.
+type grid struct {
+	cells map[string]map[string]int
+	pairs map[string]bool
+}
+
+func newGrid(*resource.Resource) *grid {
+	return &grid{cells: map[string]map[string]int{}, pairs: map[string]bool{}}
+}
+
+// Grid is what was walked of a resource, as counts of requests.
+type Grid struct {
+	Resource string   `json:"resource"`
+	Columns  []string `json:"columns"`
+	Rows     []Row    `json:"rows"`
+	// Pairs of operations on one item that were walked, of those that there are.
+	Pairs, Of int
+}
+
+// Row is one operation.
+type Row struct {
+	Operation string `json:"operation"`
+	Cells     []int  `json:"cells"`
+}
+
+// columns are how many items there were, and what the item was.
+func columns(items int) []string {
+	var out []string
+	for _, s := range sizes {
+		if s <= items {
+			out = append(out, strconv.Itoa(s))
+		}
+	}
+	return append(out, "first", "middle", "last", "deleted", "limits", "again")
+}
+
+// walked counts a move.
+func (g *ground) walked(w *walk, m *move, it *item) {
+	for _, f := range w.features(m) {
+		g.counts[f]++
+	}
+	in := func(column string) {
+		row := g.grid.cells[m.op.String()]
+		if row == nil {
+			row = map[string]int{}
+			g.grid.cells[m.op.String()] = row
+		}
+		row[column]++
+	}
+	in(strconv.Itoa(bucket(len(w.m.alive()))))
+	switch m.class {
+	case edge, empty, null:
+		in("limits")
+	}
+	if it == nil {
+		return
+	}
+	switch p := w.m.position(it); p {
+	case "first", "middle", "last":
+		in(p)
+	}
+	if m.gone || m.never {
+		in("deleted")
+	}
+	if n := len(it.past); n > 0 && m.op.writes() {
+		if it.past[n-1] == m.op {
+			in("again")
+		}
+		g.grid.pairs[it.past[n-1].String()+" "+m.op.String()] = true
+	}
+}
+
+// drawn is the grid as it is told.
+func (gr *grid) drawn(g *ground) Grid {
+	out := Grid{Resource: g.r.Name, Columns: columns(g.o.Items), Pairs: len(gr.pairs)}
+	var writing []op
+	for o := opCreate; o < ops; o++ {
+		if !g.supports(o) {
+			continue
+		}
+		row := Row{Operation: o.String()}
+		for _, c := range out.Columns {
+			row.Cells = append(row.Cells, gr.cells[o.String()][c])
+		}
+		out.Rows = append(out.Rows, row)
+		if o.writes() {
+			writing = append(writing, o)
+		}
+	}
+	// Nothing is made where something is, so nothing comes before a create but a delete.
+	after := slices.DeleteFunc(slices.Clone(writing), func(o op) bool { return o == opCreate })
+	out.Of = len(writing) * len(after)
+	return out
+}
+
+func plural(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

@@ -1,0 +1,463 @@
+package roam
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/value"
+)
+
+// Kind names what contradicts what the service has said itself.
+type Kind string
+
+// The kinds.
+const (
+	Unwritten Kind = "a write was acknowledged and is not there"
+	Unasked   Kind = "a change that nobody asked for"
+	Vanished  Kind = "gone without a delete"
+	CameBack  Kind = "there again after a delete"
+	Unlisted  Kind = "its list does not show it"
+	Listed    Kind = "its list still shows it"
+	ListSays  Kind = "the list contradicts the item"
+	Unfound   Kind = "the filter does not find it"
+	Misfound  Kind = "the filter finds what does not match"
+	HeadSays  Kind = "HEAD contradicts GET"
+	Refused   Kind = "refused, although what reads the same is served"
+	Accepted  Kind = "accepted, although the same was refused before"
+	Broken    Kind = "a server error"
+	Silent    Kind = "no answer"
+)
+
+// doubt is something that contradicts an earlier answer, before it is confirmed.
+type doubt struct {
+	kind Kind
+	// item is what it is about, move the write that it shows after; nil for none.
+	item    *item
+	move    *move
+	members []string
+	// want are the members of the item as they must read, before what it read as
+	// before the write.
+	want, before map[string]cell
+	// observed says what was seen.
+	observed string
+	// turn is the number that a filter asks for.
+	turn int
+}
+
+// key tells doubts of one cause from others.
+func (d *doubt) key() string {
+	out := string(d.kind)
+	if d.move != nil {
+		out += "|" + d.move.op.String()
+		if d.kind == Refused || d.kind == Accepted || d.kind == Broken {
+			out += " " + string(d.move.class)
+		}
+		if d.item != nil && d.move.item != d.item.n {
+			out += " of another"
+		}
+	}
+	return out + "|" + strings.Join(d.members, ",")
+}
+
+// bend tells apart what a fresh item shows as well.
+func (d *doubt) bend() string {
+	out := d.key()
+	if d.move != nil {
+		out += "|" + string(d.move.class)
+		for _, f := range d.move.fields {
+			if slices.Contains(d.members, f.name) {
+				out += "|" + f.text
+			}
+		}
+	}
+	return out
+}
+
+// doubts tells whether something is still to be looked into, and notes that it was seen.
+func (g *ground) doubts(d *doubt) *doubt {
+	if f := g.found[d.key()]; f != nil {
+		f.Times++
+		return nil
+	}
+	if g.bends[d.bend()] {
+		return nil
+	}
+	return d
+}
+
+// take sends a move, brings what is known up to date, and looks. It gives what
+// contradicts that, nil for nothing.
+func (w *walk) take(m *move) *doubt {
+	it := w.item(m)
+	reply, sent := w.send(m, it)
+	w.of.walked(w, m, it)
+	if reply == nil {
+		if m.op == opRestart && w.ended == "" {
+			return w.lookAtAll(m)
+		}
+		return nil
+	}
+	if d := w.answered(m, it, reply); d != nil {
+		if d = w.of.doubts(d); d != nil {
+			return d
+		}
+	}
+	d := w.apply(m, it, reply, sent)
+	if d != nil {
+		if d = w.of.doubts(d); d != nil {
+			return d
+		}
+	}
+	if !m.op.writes() || w.lazy && len(w.moves)%7 != 0 {
+		return nil
+	}
+	return w.look(m, it)
+}
+
+// item is what a move is about; a create makes it known.
+func (w *walk) item(m *move) *item {
+	if m.never {
+		return &item{n: m.item, id: w.nobody(), is: gone}
+	}
+	for _, it := range w.m.items {
+		if it.n == m.item {
+			return it
+		}
+	}
+	if m.op == opCreate {
+		it := &item{n: m.item, is: unsure, want: map[string]cell{}, turn: m.turn}
+		w.m.items = append(w.m.items, it)
+		return it
+	}
+	return nil
+}
+
+// nobody is an identity that no item has.
+func (w *walk) nobody() *value.Value {
+	for _, it := range w.m.items {
+		if it.id == nil {
+			continue
+		}
+		w.s.Bind("somebody", it.id)
+		if v, err := w.s.Value(w.of.node("{another(somebody)}")); err == nil {
+			return v
+		}
+	}
+	return value.NewInt(987654321)
+}
+
+// mayRefuse names a request that is to be refused, "" for one that is not: how the
+// first of them are answered is the service's word.
+func (m *move) mayRefuse() string {
+	switch {
+	case m.op == opDelete && (m.gone || m.never), m.op == opRead, m.op == opHead:
+		return ""
+	case m.never:
+		return m.op.String() + " of what never was"
+	case m.gone && m.op != opCreate:
+		return m.op.String() + " of what is deleted"
+	case m.class == lacking, m.class == taken, m.class == stale:
+		return m.op.String() + " " + string(m.class)
+	}
+	return ""
+}
+
+// answered judges the status of an answer by itself.
+func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
+	g := w.of
+	if f := reply.Failure; f != nil {
+		switch f.Kind {
+		case exchange.SlowAnswer, exchange.ClosedEarly, exchange.Reset, exchange.NotHTTP, exchange.BadLength, exchange.BadChunk, exchange.SlowBody:
+			return &doubt{kind: Silent, item: it, move: m, observed: f.Error()}
+		}
+		w.ended = f.Error()
+		return nil
+	}
+	status := m.status
+	if status/100 == 5 && status != 501 {
+		return &doubt{kind: Broken, item: it, move: m, observed: reply.Answer.StatusText()}
+	}
+	if status == 429 || status == 503 {
+		return nil
+	}
+	if why := m.mayRefuse(); why != "" {
+		h := g.word[why]
+		if h == nil {
+			h = &heard{}
+			g.word[why] = h
+		}
+		if status/100 == 2 {
+			h.taken++
+			if h.refused > 1 && h.taken == 1 {
+				return &doubt{kind: Accepted, item: it, move: m, observed: reply.Answer.StatusText()}
+			}
+		} else if status/100 == 4 {
+			h.refused++
+		}
+		return nil
+	}
+	if m.op.writes() && status/100 == 4 && !m.gone && !m.never && it != nil && (it.is == there || m.op == opCreate) {
+		h := g.word["served "+m.op.String()+" "+string(m.class)]
+		if h == nil || h.taken < 2 || m.class == edge || m.class == empty || m.class == null || m.class == borrowed {
+			// It may be that this is never served: a value that is not taken.
+			if m.class != plain && m.class != several && m.class != freed && m.class != current && m.class != renamed {
+				return nil
+			}
+		}
+		return &doubt{kind: Refused, item: it, move: m, observed: reply.Answer.StatusText()}
+	}
+	return nil
+}
+
+// apply brings the model up to date with what an answer acknowledges.
+func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*value.Value) *doubt {
+	ok := m.status/100 == 2
+	if it == nil {
+		if m.op == opFilter && ok {
+			return w.filtered(m, reply)
+		}
+		return nil
+	}
+	g := w.of
+	if m.op.writes() && m.mayRefuse() == "" && ok {
+		key := "served " + m.op.String() + " " + string(m.class)
+		if g.word[key] == nil {
+			g.word[key] = &heard{}
+		}
+		g.word[key].taken++
+	}
+	switch {
+	case m.op == opRead:
+		return w.read(m, it, reply)
+	case m.op == opHead:
+		return w.head(m, it)
+	case m.never:
+		if ok {
+			// Made under that name: not one of ours to go on with.
+			w.ended = "a write to what never was is taken"
+		}
+		return nil
+	case m.status/100 == 4:
+		if m.op == opCreate {
+			it.is = gone
+		}
+		return nil
+	case !ok:
+		it.is = unsure
+		return nil
+	}
+	if m.op.writes() {
+		it.past = append(it.past, m.op)
+		it.before = copied(it.want)
+		it.last = m
+		it.seen = 0
+		if it.tag > 0 {
+			it.older, it.tag = it.tag, 0
+		}
+	}
+	later := m.status == 202
+	switch m.op {
+	case opCreate:
+		it.id = w.s.Lookup("id")
+		if it.id == nil {
+			w.ended = "the answer to a create does not tell what it has made"
+			return nil
+		}
+		it.is, it.want, it.turn = there, w.cells(m, sent), m.turn
+		w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == m.turn })
+	case opReplace:
+		if m.gone {
+			it.is, it.want = unsure, map[string]cell{}
+			break
+		}
+		it.want = w.cells(m, sent)
+		w.renames(m, it)
+	case opReturn:
+		for n, c := range it.want {
+			c.pending, c.by = true, opReturn
+			it.want[n] = c
+		}
+	case opAmend:
+		if m.gone || !g.r.Merges() {
+			it.is, it.want = unsure, map[string]cell{}
+			break
+		}
+		maps.Copy(it.want, w.cells(m, sent))
+		w.renames(m, it)
+	case opDelete:
+		if it.is == there {
+			w.m.free = append(w.m.free, it.turn)
+		}
+		if it.is = gone; later {
+			it.is = unsure
+		}
+	}
+	if later && it.is == there {
+		it.is, it.want = unsure, map[string]cell{}
+	}
+	return nil
+}
+
+// renames notes the number that a write has given to the telling members.
+func (w *walk) renames(m *move, it *item) {
+	for _, f := range m.fields {
+		if f.turn != it.turn && slices.Contains(w.of.r.Unique, f.name) && strings.Contains(f.text, "turn") {
+			w.m.free = append(w.m.free, it.turn)
+			it.turn = f.turn
+			w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == f.turn })
+			return
+		}
+	}
+}
+
+// cells are the members of a body, as they must read.
+func (w *walk) cells(m *move, sent map[string]*value.Value) map[string]cell {
+	out := map[string]cell{}
+	for _, f := range m.fields {
+		if slices.Contains(w.of.members, f.name) {
+			out[f.name] = cell{v: sent[f.name], field: f, pending: true, by: m.op, seq: m.seq}
+		}
+	}
+	return out
+}
+
+// read holds what an item reads as against what it must.
+func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
+	g := w.of
+	switch {
+	case m.never:
+		return nil
+	case it.is == unsure && it.id != nil:
+		// Whatever it shows is taken as it is.
+		switch m.status {
+		case 200:
+			it.is, it.want = there, map[string]cell{}
+		case 404, 410:
+			it.is = gone
+		default:
+			return nil
+		}
+	case it.is == there && (m.status == 404 || m.status == 410):
+		it.is = gone
+		return &doubt{kind: Vanished, item: it, move: it.last, want: it.want, before: it.before, observed: reply.Answer.StatusText()}
+	case it.is == gone && m.status == 200:
+		if g.r.Gone != "" {
+			return nil
+		}
+		it.is = unsure
+		return &doubt{kind: CameBack, item: it, move: w.lastWrite(), before: it.before, observed: reply.Answer.StatusText()}
+	}
+	if m.status != 200 || it.is != there {
+		return nil
+	}
+	v := g.contentOf(reply)
+	if v == nil || v.Kind != value.Object {
+		return nil
+	}
+	w.m.bodies[m.seq], it.seen = v, m.seq
+	if tag := reply.Answer.Header.Get("ETag"); strings.HasPrefix(tag, `"`) && g.r.Revision == nil {
+		w.m.tags[m.seq], it.tag = value.NewString(tag), m.seq
+	}
+	return w.compare(it, v, m.seq)
+}
+
+// compare holds an item's members against what they must be, and takes in what
+// they are.
+func (w *walk) compare(it *item, v *value.Value, seq int) *doubt {
+	var unwritten, unasked []string
+	var observed []string
+	was := copied(it.want)
+	for _, n := range w.of.members {
+		now, _ := v.Get(n)
+		c, known := it.want[n]
+		if !known {
+			it.want[n] = shownAs(now, n, it, seq)
+			continue
+		}
+		if same(c.v, now) {
+			c.pending = false
+			it.want[n] = c
+			continue
+		}
+		observed = append(observed, fmt.Sprintf("%s is %s, not %s", resource.MemberPath(n), shown(now), shown(c.v)))
+		if c.pending {
+			unwritten = append(unwritten, n)
+		} else {
+			unasked = append(unasked, n)
+		}
+		it.want[n] = shownAs(now, n, it, seq)
+	}
+	d := &doubt{item: it, want: was, before: it.before, observed: strings.Join(observed, "; ")}
+	switch {
+	case len(unwritten) > 0:
+		d.kind, d.members, d.move = Unwritten, unwritten, it.last
+	case len(unasked) > 0:
+		d.kind, d.members, d.move = Unasked, unasked, w.lastWrite()
+	default:
+		return nil
+	}
+	return d
+}
+
+// shownAs is a member that is known from what a read has shown.
+func shownAs(v *value.Value, name string, it *item, seq int) cell {
+	return cell{v: v, field: field{name, literal(v), it.turn}, seq: seq, read: true}
+}
+
+// literal is a value as text of the language.
+func literal(v *value.Value) string {
+	if absent(v) {
+		return "null"
+	}
+	switch v.Kind {
+	case value.String:
+		return resource.Quoted(v.Text)
+	case value.Array:
+		var parts []string
+		for _, one := range v.Items {
+			parts = append(parts, literal(one))
+		}
+		return "[" + strings.Join(parts, ", ") + "]"
+	case value.Object:
+		var parts []string
+		for i, n := range v.Names {
+			parts = append(parts, resource.Quoted(n)+": "+literal(v.Items[i]))
+		}
+		return "{ " + strings.Join(parts, ", ") + " }"
+	}
+	return v.JSON()
+}
+
+func shown(v *value.Value) string {
+	if v == nil {
+		return "absent"
+	}
+	return value.Cut(v.String(), 60)
+}
+
+// lastWrite is the last write that was taken, nil for none.
+func (w *walk) lastWrite() *move {
+	for _, m := range slices.Backward(w.moves) {
+		if m.op.writes() && m.status/100 == 2 || m.op == opRestart {
+			return m
+		}
+	}
+	return nil
+}
+
+// head holds HEAD against what is known.
+func (w *walk) head(m *move, it *item) *doubt {
+	if m.never || it.is == unsure {
+		return nil
+	}
+	is := m.status/100 == 2
+	if is == (it.is == there) || m.status != 404 && m.status != 410 && !is || it.is == gone && w.of.r.Gone != "" {
+		return nil
+	}
+	return &doubt{kind: HeadSays, item: it, move: w.lastWrite(), want: it.want, before: it.before, observed: fmt.Sprintf("%d", m.status)}
+}

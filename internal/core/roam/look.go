@@ -1,0 +1,219 @@
+package roam
+
+import (
+	"fmt"
+	"slices"
+
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/value"
+)
+
+// manyListed is how many members of a list are looked at after each write; of more
+// it is looked at now and then.
+const manyListed = 80
+
+// look reads what a write was about, and the list that it stands in.
+func (w *walk) look(m *move, it *item) *doubt {
+	r := w.of.r
+	if it != nil && it.id != nil && r.Supports("read") && !m.never {
+		if d := w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone}); d != nil {
+			return d
+		}
+	}
+	every := 1
+	if w.listed != nil && len(w.listed.Keys) > manyListed {
+		every = 12
+	}
+	if len(w.moves)%every == 0 {
+		if d := w.lookAtList(m); d != nil {
+			return d
+		}
+	}
+	if len(w.moves)%5 == 0 {
+		return w.lookAtOthers(it)
+	}
+	return nil
+}
+
+// lookAtAll reads every item, and the list.
+func (w *walk) lookAtAll(m *move) *doubt {
+	if d := w.lookAtOthers(nil); d != nil {
+		return d
+	}
+	return w.lookAtList(m)
+}
+
+// lookAtOthers reads the items that a write was not about: all of few, some of many.
+func (w *walk) lookAtOthers(but *item) *doubt {
+	if !w.of.r.Supports("read") {
+		return nil
+	}
+	list := slices.Clone(w.m.items)
+	w.rand.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
+	read := 0
+	for _, it := range list {
+		if it == but || it.id == nil || read == 4 && len(w.m.items) > 6 {
+			continue
+		}
+		read++
+		if d := w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone}); d != nil {
+			return d
+		}
+		if w.ended != "" {
+			return nil
+		}
+	}
+	return nil
+}
+
+// lookAtList holds the list against what the items are.
+func (w *walk) lookAtList(m *move) *doubt {
+	g := w.of
+	if !g.r.Lists() {
+		return nil
+	}
+	s, problem := w.s.Look(g.r.Observed())
+	g.count(w.s.Looked())
+	w.moves = append(w.moves, &move{seq: len(w.moves) + 1, op: opList, class: plain, status: 200})
+	if problem != "" {
+		return nil
+	}
+	w.listed = s
+	for _, it := range w.m.items {
+		if it.id == nil || it.is == unsure {
+			continue
+		}
+		if d := w.fresher(it, s); d != nil {
+			return d
+		}
+		if it.is == unsure {
+			continue
+		}
+		member, shows := s.Members[it.id.Key()]
+		d := &doubt{item: it, move: m, want: it.want, before: it.before}
+		switch {
+		case it.is == there && !shows && w.partial(s):
+		case it.is == there && !shows:
+			d.kind, d.observed = Unlisted, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
+		case it.is == gone && shows && g.r.Gone == "":
+			d.kind, d.observed = Listed, value.Cut(member.String(), 80)
+		case it.is == there && shows:
+			for _, n := range g.members {
+				c, known := it.want[n]
+				now, has := member.Get(n)
+				if known && has && !same(c.v, now) {
+					d.kind = ListSays
+					d.members = append(d.members, n)
+					d.observed = fmt.Sprintf("the list says that %s is %s, not %s", n, shown(now), shown(c.v))
+				}
+			}
+		}
+		if d.kind == "" {
+			continue
+		}
+		if d = g.doubts(d); d != nil {
+			return d
+		}
+	}
+	return nil
+}
+
+// fresher reads an item that the list shows otherwise than it should, where it was
+// not read since it was written: then the list may be right.
+func (w *walk) fresher(it *item, s *state.Snapshot) *doubt {
+	member, shows := s.Members[it.id.Key()]
+	odd := shows != (it.is == there)
+	for _, n := range w.of.members {
+		if c, known := it.want[n]; shows && known {
+			if now, has := member.Get(n); has && !same(c.v, now) {
+				odd = true
+			}
+		}
+	}
+	if !odd || it.seen > 0 && it.is == there || !w.of.r.Supports("read") {
+		return nil
+	}
+	return w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone})
+}
+
+// filtered holds a filtered list against what the items are.
+func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
+	g := w.of
+	v, err := reply.JSON()
+	if err != nil {
+		return nil
+	}
+	s := listOf(g, v)
+	if s == nil {
+		return nil
+	}
+	wanted := w.s.Lookup("wanted")
+	for _, it := range w.m.items {
+		if it.is != there {
+			continue
+		}
+		c, known := it.want[g.r.FilterName]
+		if !known || c.pending {
+			continue
+		}
+		matches := c.v != nil && c.v.Plain() == wanted.Plain()
+		_, shows := s.Members[it.id.Key()]
+		d := &doubt{item: it, move: w.lastWrite(), want: it.want, before: it.before, turn: m.turn}
+		switch {
+		case matches && !shows && g.r.Paging == nil:
+			d.kind, d.observed = Unfound, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
+		case !matches && shows:
+			d.kind, d.observed = Misfound, value.Cut(s.Members[it.id.Key()].String(), 80)
+		default:
+			continue
+		}
+		if d = g.doubts(d); d != nil {
+			return d
+		}
+	}
+	return nil
+}
+
+// listOf is a list's answer as an observation reads it, nil for what is none.
+func listOf(g *ground, v *value.Value) *state.Snapshot {
+	view := state.View{IfThere: true}
+	var err error
+	if view.By, err = jsonpath.Parse(g.r.By); err != nil {
+		return nil
+	}
+	if g.r.ListAt != "$" {
+		if view.In, err = jsonpath.Parse(g.r.ListAt); err != nil {
+			return nil
+		}
+	}
+	members, err := view.Members(v)
+	s := view.Absent()
+	if err != nil || view.Add(s, members) != nil {
+		return nil
+	}
+	return s
+}
+
+// firstPage is the smallest number of members that a service may show as a page
+// without being asked for one.
+const firstPage = 10
+
+// partial tells whether a list may be one page of a longer one, although nothing is
+// known of pages: it lacks only what was made first, or last.
+func (w *walk) partial(s *state.Snapshot) bool {
+	if w.of.r.Paging != nil || len(s.Keys) < firstPage {
+		return false
+	}
+	var shows []bool
+	changes := 0
+	for _, it := range w.m.alive() {
+		_, in := s.Members[it.id.Key()]
+		if n := len(shows); n > 0 && shows[n-1] != in {
+			changes++
+		}
+		shows = append(shows, in)
+	}
+	return changes <= 1
+}

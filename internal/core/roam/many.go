@@ -1,0 +1,3 @@
+package roam
+
+func (g *ground) meet(k uint64) string { return g.roam(k) }

@@ -1,0 +1,138 @@
+package roam
+
+import (
+	"slices"
+
+	"usualpath/internal/core/value"
+)
+
+// cell is what a member must read as: its value, and the text that it was sent as.
+type cell struct {
+	v *value.Value
+	field
+	// pending is set until it was read so; by is the operation that wrote it.
+	pending bool
+	by      op
+	// seq is the move that sent it, or, with read, the one that has shown it first.
+	seq  int
+	read bool
+}
+
+// presence is what is known of whether an item is there.
+type presence int
+
+const (
+	there presence = iota
+	gone
+	unsure
+)
+
+// item is one item of a walk, as far as answers have acknowledged it.
+type item struct {
+	n    int
+	id   *value.Value
+	is   presence
+	want map[string]cell
+	// turn is the number of its telling members.
+	turn int
+	// past are the last operations on it.
+	past []op
+	// tag is the move that last read its entity tag, while that is current; older is
+	// one that is not.
+	tag, older int
+	// seen is the move that has last read it, while nothing was written since.
+	seen int
+	// last is the last write that was taken; before what it read as before that.
+	last   *move
+	before map[string]cell
+	// resent is the last request that can be sent once more.
+	resent *move
+}
+
+// model is what a walk knows of the collection.
+type model struct {
+	items []*item
+	// next is the number of the next item, turns that of telling values.
+	turns int
+	// free are numbers whose telling values no item has any more.
+	free []int
+	// bodies are what reads have shown, by move; tags likewise.
+	bodies map[int]*value.Value
+	tags   map[int]*value.Value
+}
+
+func newModel() *model {
+	return &model{bodies: map[int]*value.Value{}, tags: map[int]*value.Value{}}
+}
+
+// alive are the items that are there.
+func (m *model) alive() []*item {
+	var out []*item
+	for _, it := range m.items {
+		if it.is == there {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// dead are the items that were deleted.
+func (m *model) dead() []*item {
+	var out []*item
+	for _, it := range m.items {
+		if it.is == gone && it.id != nil {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// position says where an item is among those that are there.
+func (m *model) position(it *item) string {
+	list := m.alive()
+	i := slices.Index(list, it)
+	switch {
+	case i < 0:
+		return "none"
+	case len(list) == 1:
+		return "only"
+	case i == 0:
+		return "first"
+	case i == len(list)-1:
+		return "last"
+	}
+	return "middle"
+}
+
+// sizes are the numbers of items that walks grow to.
+var sizes = []int{0, 1, 2, 5, 12, 30, 120}
+
+// bucket is the largest of the sizes that a number reaches.
+func bucket(n int) int {
+	out := 0
+	for _, s := range sizes {
+		if n >= s {
+			out = s
+		}
+	}
+	return out
+}
+
+// copied is a copy of cells.
+func copied(c map[string]cell) map[string]cell {
+	out := make(map[string]cell, len(c))
+	for n, v := range c {
+		out[n] = v
+	}
+	return out
+}
+
+// same compares values as they are read: absent and null are the same.
+func same(a, b *value.Value) bool {
+	if absent(a) || absent(b) {
+		return absent(a) && absent(b)
+	}
+	return value.Equal(a, b)
+}
+
+func absent(v *value.Value) bool { return v == nil || v.Kind == value.Null }

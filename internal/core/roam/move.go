@@ -1,0 +1,244 @@
+package roam
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/value"
+)
+
+// op is an operation on an item, or on the list.
+type op int
+
+const (
+	opCreate op = iota
+	opRead
+	opHead
+	opList
+	opFilter
+	opReplace
+	// opReturn replaces an item with what was read of it.
+	opReturn
+	opAmend
+	opDelete
+	opRestart
+	ops
+)
+
+func (o op) String() string {
+	return [...]string{"create", "read", "head", "list", "filter", "replace", "return", "amend", "delete", "restart"}[o]
+}
+
+// writes tells whether an operation may change something.
+func (o op) writes() bool {
+	return o == opCreate || o == opReplace || o == opReturn || o == opAmend || o == opDelete
+}
+
+// class is what is special about a request.
+type class string
+
+const (
+	plain class = "plain"
+	// edge is a value on a limit, bare one of 0, "", false, null.
+	edge  class = "edge"
+	empty class = "empty"
+	null  class = "null"
+	// borrowed is a value of another item, several more members than one.
+	borrowed class = "borrowed"
+	several  class = "several"
+	// renamed takes a telling value that was never used, freed one that an item had,
+	// taken one that an item has.
+	renamed class = "renamed"
+	freed   class = "freed"
+	taken   class = "taken"
+	// lacking leaves out a member that must be there.
+	lacking class = "lacking"
+	// current and stale send an entity tag.
+	current class = "current tag"
+	stale   class = "stale tag"
+)
+
+// field is a member of a body as text of the language, in which {turn} stands for
+// a number.
+type field struct {
+	name, text string
+	turn       int
+}
+
+// move is one request of a walk, and what was answered.
+type move struct {
+	// seq numbers the moves of a walk from 1.
+	seq  int
+	op   op
+	item int
+	class
+	fields []field
+	// turn is the number that a create takes for the item's name.
+	turn int
+	// whole is the text of a body that is not an object of members.
+	whole string
+	// tag is the move that has read the entity tag which is sent, 0 for none.
+	tag int
+	// gone and never tell that the item was deleted, or that there was none.
+	gone, never bool
+	// status is what was answered, 0 for nothing.
+	status int
+	// seen is the move that has read what a return sends.
+	seen int
+}
+
+// number is the expression of the number k in a scenario: few numbers go with one
+// that is drawn, so that what shows them is known to be ours.
+func number(k int) string {
+	name := base(k / perBase)
+	if k%perBase == 0 {
+		return name
+	}
+	return fmt.Sprintf("%s + %d", name, k%perBase)
+}
+
+// perBase is how many numbers go with one that is drawn.
+const perBase = 40
+
+func base(i int) string {
+	if i == 0 {
+		return "turn"
+	}
+	return fmt.Sprintf("turn_%d", i+1)
+}
+
+// body is what a move sends, as text of the language.
+func (m *move) body(r *resource.Resource) string {
+	if m.op == opReturn {
+		return fmt.Sprintf("{seen_%d}", m.seen)
+	}
+	if m.drawn() {
+		return fmt.Sprintf("{sent_%d}", m.seq)
+	}
+	return m.text(r)
+}
+
+// text is the body written out.
+func (m *move) text(r *resource.Resource) string {
+	if m.whole != "" {
+		return r.Turned(m.whole, number(m.turn))
+	}
+	return bodyText(r, m.fields)
+}
+
+// drawn tells whether a body has values of functions, so that it is named: each
+// time it is worked out it may be another one.
+func (m *move) drawn() bool {
+	return strings.Contains(m.whole, "(") || slices.ContainsFunc(m.fields, func(f field) bool { return called(f.text) })
+}
+
+// called tells whether a text calls a function.
+func called(text string) bool { return strings.Contains(text, "{") && strings.Contains(text, "(") }
+
+func bodyText(r *resource.Resource, fields []field) string {
+	if len(fields) == 0 {
+		return "{}"
+	}
+	var parts []string
+	for _, f := range fields {
+		parts = append(parts, value.Quoted(f.name)+": "+r.Turned(f.text, number(f.turn)))
+	}
+	return "{ " + strings.Join(parts, ", ") + " }"
+}
+
+// name is what an item is called in a scenario.
+func name(item int) string { return fmt.Sprintf("item_%d", item) }
+
+// words is the title of a move's step.
+func (m *move) words() string {
+	it := fmt.Sprintf("item %d", m.item)
+	out := map[op]string{opCreate: "make " + it, opRead: "read " + it, opHead: "ask for the head of " + it, opList: "read the list", opFilter: "read the filtered list",
+		opReplace: "replace " + it, opReturn: "replace " + it + " with what was read", opAmend: "amend " + it, opDelete: "delete " + it, opRestart: "start the service anew"}[m.op]
+	switch m.class {
+	case edge:
+		out += " on a limit"
+	case empty, null:
+		out += " with " + string(m.class) + " values"
+	case freed:
+		out += " under a name that is free again"
+	case taken:
+		out += " under a name that is taken"
+	case renamed:
+		out += " under a new name"
+	case lacking:
+		out += " without a member that it needs"
+	case current, stale:
+		out += " on the " + string(m.class)
+	}
+	switch {
+	case m.never:
+		out = strings.Replace(out, it, "what never was", 1)
+	case m.gone && m.op != opCreate:
+		out += ", which is deleted"
+	}
+	return out
+}
+
+// statusClass is the answer of a move as a claim says it.
+func (m *move) statusClass(r *resource.Resource) string {
+	switch {
+	case m.status/100 == 2:
+		return "2xx"
+	case m.status == 404 || m.status == 410:
+		return r.GoneStatus()
+	case m.status == 0:
+		return ""
+	}
+	return fmt.Sprintf("%dxx", m.status/100)
+}
+
+// request is the move as a step, with lines about its answer.
+func (m *move) request(r *resource.Resource, title string, lines ...string) resource.Request {
+	x := resource.Request{Title: title, Lines: lines}
+	if m.tag > 0 {
+		x.Header = append(x.Header, fmt.Sprintf("If-Match: {tag_%d}", m.tag))
+	}
+	switch m.op {
+	case opCreate, opReplace, opReturn, opAmend:
+		x.Body = m.body(r)
+	case opFilter:
+		x.Query = []string{r.FilterName + " = " + quotedRaw(r.Turned(r.FilterFor, number(m.turn)))}
+	}
+	return x
+}
+
+// quotedRaw is a text of the language as a string.
+func quotedRaw(raw string) string { return `"` + raw + `"` }
+
+// write adds the move to a scene.
+func (m *move) write(w *resource.Scene, r *resource.Resource, id, title string, lines ...string) {
+	x := m.request(r, title, lines...)
+	if m.never {
+		x.Let, id = [][2]string{{"nobody", "{another(" + id + ")}"}}, "nobody"
+	}
+	switch m.op {
+	case opCreate:
+		if m.class == lacking {
+			w.Attempt(id, x)
+			return
+		}
+		w.Make(id, number(m.turn), x)
+		w.Leave(id)
+	case opRead:
+		w.Read(id, x)
+	case opHead:
+		w.Head(id, x)
+	case opList, opFilter:
+		w.List(x)
+	case opReplace, opReturn:
+		w.Replace(id, x)
+	case opAmend:
+		w.Amend(id, x)
+	case opDelete:
+		w.Delete(id, x)
+	case opRestart:
+		w.Restart(title)
+	}
+}

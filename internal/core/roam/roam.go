@@ -1,0 +1,244 @@
+// Package roam walks off the usual path: it sends a service what no check thinks
+// of, remembers what the service has acknowledged, and holds it to that. What
+// contradicts itself is replayed on fresh items, made as short as it can be, and
+// given back as a scenario. Several clients at once are judged by package history.
+package roam
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"usualpath/internal/core/engine"
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/resource"
+)
+
+// Options say how long and how wide it goes.
+type Options struct {
+	// For bounds the time, Steps the moves; 0 for no bound.
+	For   time.Duration
+	Steps int
+	// Clients is how many work at once, for a part of the time; 1 for one only.
+	Clients int
+	// Items is the most that walks make live at once.
+	Items int
+	// Seen is told now and then how far it is; nil for nobody.
+	Seen func(Progress)
+	// File names the scenarios that are found, as their steps tell it.
+	File string
+
+	mu       sync.Mutex
+	begun    time.Time
+	progress Progress
+	last     time.Time
+}
+
+// Progress is how far it is.
+type Progress struct {
+	// Moves are requests that were chosen, Requests all that was sent, Trials those of
+	// replays among them.
+	Moves, Requests, Trials, Found, Walks int
+	// New is how many pairs of operations on one item have been walked.
+	New int
+	// Left is the time that is left.
+	Left time.Duration
+	// Resource is the one that is walked.
+	Resource string
+}
+
+// Outcome is what came of it.
+type Outcome struct {
+	Progress
+	Findings []*Finding
+	Grids    []Grid
+	// Unwalked are resources that could not be walked, with the reason.
+	Unwalked map[string]string
+	Took     time.Duration
+}
+
+func (o *Options) now() time.Time { return time.Now() }
+
+// patience is how long one doubt may be looked into.
+func (o *Options) patience() time.Duration {
+	if o.For > 0 {
+		return max(2*time.Second, o.For/5)
+	}
+	return 10 * time.Second
+}
+
+func (o *Options) add(requests int) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.progress.Requests += requests
+}
+
+func (o *Options) addTrial(requests int) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.progress.Requests += requests
+	o.progress.Trials += requests
+	o.say()
+}
+
+// say tells how far it is, some times a second.
+func (o *Options) say() {
+	if o.Seen == nil || time.Since(o.last) < 100*time.Millisecond {
+		return
+	}
+	o.last = time.Now()
+	p := o.progress
+	if o.For > 0 {
+		p.Left = max(0, o.For-time.Since(o.begun))
+	}
+	o.Seen(p)
+}
+
+// over tells whether the time, or the number of steps, is used up.
+func (o *Options) over() bool {
+	return o.For > 0 && time.Since(o.begun) >= o.For || o.Steps > 0 && o.progress.Moves >= o.Steps
+}
+
+// schedule are the sizes of walks, in turn: small ones most often.
+var schedule = []int{1, 2, 1, 5, 2, 12, 1, 3, 30, 2, 5, 1, 13, 2, 1, 120}
+
+// Roam walks the resources until the time is over.
+func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
+	o.begun = time.Now()
+	if o.Items < 1 {
+		o.Items = 30
+	}
+	out := &Outcome{Unwalked: map[string]string{}}
+	t := &teller{d: d, o: o}
+	var grounds []*ground
+	for _, r := range list {
+		if !r.Creates() {
+			out.Unwalked[r.Name] = "no item can be made: it has no `make`"
+			continue
+		}
+		if !r.Supports("read") && !r.Lists() {
+			out.Unwalked[r.Name] = "its items can be neither read nor listed"
+			continue
+		}
+		grounds = append(grounds, newGround(d, r, o, t))
+	}
+	for turn := 0; len(grounds) > 0 && !o.over() && !d.Ended() && !d.Harmed(); turn++ {
+		g := grounds[turn%len(grounds)]
+		k := turn / len(grounds)
+		o.progress.Resource = g.r.Name
+		why := ""
+		if o.Clients > 1 && k%3 == 2 {
+			why = g.meet(uint64(k))
+		} else {
+			why = g.roam(uint64(k))
+		}
+		if why != "" {
+			if g.walks == 1 || g.refused != "" {
+				out.Unwalked[g.r.Name] = why
+				grounds = slices.DeleteFunc(grounds, func(one *ground) bool { return one == g })
+			}
+		}
+		o.progress.Walks++
+	}
+	for _, g := range grounds {
+		out.Grids = append(out.Grids, g.grid.drawn(g))
+	}
+	out.Findings, out.Took = t.all, time.Since(o.begun)
+	o.progress.Found = len(t.all)
+	out.Progress = o.progress
+	return out
+}
+
+// roam is one walk; it gives a reason where there can be none.
+func (g *ground) roam(k uint64) string {
+	size := min(schedule[int(k)%len(schedule)], g.o.Items)
+	w, err := g.begin(k, size, k%4 == 3)
+	if err != nil {
+		return err.Error()
+	}
+	defer w.end()
+	length := 14 + 3*min(size, 14) + max(0, size-14)
+	for len(w.moves) < 4*length {
+		if g.o.over() || g.d.Ended() || g.d.Harmed() || w.own >= length || w.ended != "" {
+			break
+		}
+		m := w.next()
+		if m == nil {
+			break
+		}
+		w.own++
+		g.o.mu.Lock()
+		g.o.progress.Moves++
+		g.o.progress.New = len(g.counts)
+		g.o.say()
+		g.o.mu.Unlock()
+		if d := w.take(m); d != nil {
+			w.confirm(d)
+			return ""
+		}
+	}
+	if g.refused != "" {
+		return g.refused
+	}
+	if w.ended == "" && !g.d.Ended() {
+		if d := w.lookAtAll(w.lastWrite()); d != nil {
+			w.confirm(d)
+		}
+	}
+	return ""
+}
+
+// teller tells of what was found.
+type teller struct {
+	d    *engine.Drive
+	o    *Options
+	all  []*Finding
+	step *event.StepFinished
+}
+
+// firstFound numbers what is found, beside the scenarios of a run.
+const firstFound = 2_000_000
+
+// found tells of a finding by playing it once more, for all to see.
+func (t *teller) found(f *Finding, way *trial) {
+	sc := way.scene()
+	f.Text, f.Steps = sc.Text(f.Title, f.About), sc.Size()
+	t.all = append(t.all, f)
+	t.o.progress.Found = len(t.all)
+	s, err := t.d.Scenario(way.g.r.File, t.o.File, f.Text)
+	if err != nil {
+		panic("roam cannot read its own scenario: " + err.Error() + "\n" + f.Text)
+	}
+	for try := range 3 {
+		var events []event.Event
+		verdict, _ := t.d.Play(s, firstFound+len(t.all), 300+try, func(e event.Event) { events = append(events, e) })
+		if verdict != event.Failed && try < 2 {
+			continue
+		}
+		if verdict != event.Failed {
+			f.Once = true
+		}
+		for _, e := range events {
+			t.d.Emit(e)
+		}
+		break
+	}
+	t.d.Fails()
+}
+
+// once tells of what did not show again, with the exchange that showed it.
+func (t *teller) once(f *Finding, w *walk, d *doubt) {
+	t.all = append(t.all, f)
+	id := firstFound + len(t.all)
+	st := event.StepFinished{}
+	if t.step != nil {
+		st = *t.step
+	}
+	st.Scenario, st.Index, st.Verdict = id, 1, event.Blocked
+	st.File, st.Line = w.of.r.File.Source.Name, w.of.r.File.Line(w.of.r.Statement)
+	st.Findings = []event.Finding{{Verdict: event.Blocked, Line: st.Line, Expected: "this does not happen, and it did not happen again in " + plural(f.Tries, "replay"),
+		Observed: []string{d.observed}, Sent: len(st.Sent) - 1}}
+	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About})
+	t.d.Emit(&st)
+	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: event.Blocked, Steps: 1, Requests: len(st.Sent), Why: "seen once"})
+}

@@ -1,0 +1,353 @@
+package roam
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+
+	"usualpath/internal/core/engine"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/resource"
+	"usualpath/internal/core/scope"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// walk is one way through fresh items.
+type walk struct {
+	of   *ground
+	s    *engine.Session
+	rand *rand.Rand
+	m    *model
+	// moves are all that was sent, looks too.
+	moves []*move
+	// size is the number of items that the walk grows to, lazy one that looks late.
+	size int
+	lazy bool
+	// foreign are members of the list that are not ours, by key.
+	foreign map[string]*value.Value
+	// list is what the list showed last, with what was ours.
+	listed *state.Snapshot
+	bases  map[int]int
+	// after are the steps that remove the parents, own counts the moves that were
+	// chosen.
+	after []*syntax.Statement
+	own   int
+	ended string
+}
+
+// ground is a resource that is walked, and what was learnt of it.
+type ground struct {
+	r *resource.Resource
+	d *engine.Drive
+	o *Options
+	// steps are parsed steps by text, nodes parsed values.
+	steps map[string][]*syntax.Statement
+	nodes map[string]*syntax.Node
+	// texts are the steps that moves are sent as.
+	texts map[string]string
+	edges []resource.Edge
+	// members are those that a client sends and that read as they were sent.
+	members []string
+	// counts say how often something was tried, for the choice of what comes next.
+	counts map[string]int
+	grid   *grid
+	// word is how requests that may be refused were answered at first.
+	word map[string]*heard
+	// bends are mismatches that a fresh item shows as well.
+	bends map[string]bool
+	found map[string]*Finding
+	// paths are parsed JSONPaths.
+	content *jsonpath.Query
+	walks   int
+	// refused tells why nothing can be made.
+	refused string
+	// scenario opens sessions.
+	opening string
+	tell    *teller
+}
+
+// heard counts the answers to requests of one kind.
+type heard struct{ taken, refused int }
+
+func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
+	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[string]int{},
+		word: map[string]*heard{}, bends: map[string]bool{}, found: map[string]*Finding{}, grid: newGrid(r), tell: t}
+	g.edges = r.Edges()
+	for _, e := range []*resource.Example{r.Make, r.Remake, r.Amend} {
+		if e == nil {
+			continue
+		}
+		for _, f := range e.Fields {
+			if r.ReadsAsSent(f.Name) && !slices.Contains(g.members, f.Name) {
+				g.members = append(g.members, f.Name)
+			}
+		}
+	}
+	if q, err := jsonpath.Parse(r.Content); err == nil {
+		g.content = q
+	}
+	w := r.Scene()
+	w.All = true
+	w.Parents()
+	if r.Lists() {
+		w.Observe()
+	}
+	turns(w, r)
+	g.opening = w.Text(r.Name+" roam", "walks by itself")
+	return g
+}
+
+// parse gives the steps of a text, which are read once.
+func (g *ground) parse(text string) []*syntax.Statement {
+	if known, ok := g.steps[text]; ok {
+		return known
+	}
+	f, diags := syntax.Parse(source.NewFile(g.r.File.Source.Name, "scenario \"roam\"\n"+text))
+	if diags.Errors() > 0 {
+		panic("roam cannot read its own step: " + diags[0].Message + "\n" + text)
+	}
+	var out []*syntax.Statement
+	for _, st := range f.Statements[0].Children {
+		if syntax.Is[*syntax.Step](st) {
+			out = append(out, st)
+		}
+	}
+	g.steps[text] = out
+	return out
+}
+
+// node is a value as text of the language, parsed; nil where it cannot be.
+func (g *ground) node(text string) *syntax.Node {
+	if n, ok := g.nodes[text]; ok {
+		return n
+	}
+	var out *syntax.Node
+	f, diags := syntax.Parse(source.NewFile("value", "let x = "+text+"\n"))
+	if diags.Errors() == 0 && len(f.Statements) == 1 {
+		if let, ok := f.Statements[0].Body.(*syntax.Let); ok {
+			out = let.Value
+		}
+	}
+	if len(g.nodes) > 10_000 {
+		clear(g.nodes)
+	}
+	g.nodes[text] = out
+	return out
+}
+
+// begin opens a walk; an error says why there can be none.
+func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
+	s, err := g.d.Scenario(g.r.File, "roam", g.opening)
+	if err != nil {
+		return nil, err
+	}
+	g.walks++
+	key := fmt.Sprintf("roam %s %d", g.r.Name, seed)
+	session, err := g.d.Session(s, key)
+	if err != nil {
+		return nil, err
+	}
+	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, bases: map[int]int{}, after: s.Afterwards}
+	if why := session.Around(false); why != "" {
+		return nil, fmt.Errorf("%s", why)
+	}
+	a := session.Run(s.Steps, false)
+	g.count(a.Requests)
+	if len(s.Steps) > 0 && a.Why != "" {
+		w.end()
+		return nil, fmt.Errorf("%s", a.Why)
+	}
+	return w, nil
+}
+
+// end removes all that the walk has made.
+func (w *walk) end() {
+	g := w.of
+	for _, it := range slices.Backward(w.m.items) {
+		if it.id == nil || it.is == gone || !g.r.Supports("delete") {
+			continue
+		}
+		w.s.Bind("id", it.id)
+		a := w.s.Run(g.parse(g.stepOf(func(sc *resource.Scene) { sc.Delete("id", resource.Request{Title: "leave nothing behind"}) })), true)
+		g.count(a.Requests)
+	}
+	a := w.s.Run(w.after, true)
+	g.count(a.Requests)
+	w.s.Around(true)
+}
+
+func (g *ground) stepOf(write func(sc *resource.Scene)) string {
+	sc := g.r.Scene()
+	write(sc)
+	return sc.Steps()
+}
+
+func (g *ground) count(requests int) { g.o.add(requests) }
+
+// numberOf is the number that stands behind a turn.
+func (w *walk) numberOf(turn int) int {
+	i := turn / perBase
+	if _, known := w.bases[i]; !known {
+		n := 0
+		if v := w.s.Lookup(base(i)); v != nil {
+			n, _ = v.Int()
+		}
+		w.bases[i] = n
+	}
+	return w.bases[i] + turn%perBase
+}
+
+// counter stands in a session for the number of a telling value.
+const counter = "number_of_it"
+
+// worth is what a field's text is worth; nil where it has no value.
+func (w *walk) worth(f field) *value.Value {
+	n := w.of.node(w.of.r.Turned(f.text, counter))
+	if n == nil {
+		return nil
+	}
+	w.s.Bind(counter, value.NewInt(int64(w.numberOf(f.turn))))
+	v, err := w.s.Value(n)
+	if err != nil {
+		return nil
+	}
+	return v
+}
+
+// bodyOf is the body of a move as it is sent, and what its members are worth.
+func (w *walk) bodyOf(m *move) (*value.Value, map[string]*value.Value) {
+	if m.op == opReturn {
+		return w.m.bodies[m.seen], nil
+	}
+	if m.whole != "" {
+		return w.worth(field{text: m.whole, turn: m.turn}), nil
+	}
+	out, sent := value.NewObject(), map[string]*value.Value{}
+	for _, f := range m.fields {
+		v := w.worth(f)
+		if v == nil {
+			return nil, nil
+		}
+		out.Add(f.name, v)
+		sent[f.name] = v
+	}
+	return out, sent
+}
+
+// send sends a move and notes what was answered. It gives nil where it could not
+// be sent.
+func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) {
+	g := w.of
+	x := resource.Request{Title: m.op.String()}
+	var sent map[string]*value.Value
+	switch m.op {
+	case opCreate, opReplace, opReturn, opAmend:
+		var body *value.Value
+		if body, sent = w.bodyOf(m); body == nil {
+			return nil, nil
+		}
+		w.s.Bind("body", body)
+		x.Body = "{body}"
+	case opFilter:
+		v := w.worth(field{text: quotedRaw(g.r.FilterFor), turn: m.turn})
+		if v == nil {
+			return nil, nil
+		}
+		w.s.Bind("wanted", v)
+		x.Query = []string{g.r.FilterName + ` = "{wanted}"`}
+	}
+	if m.tag > 0 {
+		w.s.Bind("tag", w.m.tags[m.tag])
+		x.Header = []string{"If-Match: {tag}"}
+	}
+	w.s.Forget("id")
+	if it != nil && it.id != nil {
+		w.s.Bind("id", it.id)
+	}
+	if m.op == opCreate && g.r.ByName() {
+		id := w.worth(field{text: quotedRaw(g.r.Chosen), turn: m.turn})
+		if id == nil {
+			return nil, nil
+		}
+		w.s.Bind("id", id)
+	}
+	key := fmt.Sprintf("%s %v", m.op, m.tag > 0)
+	text, known := g.texts[key]
+	if !known {
+		text = g.stepOf(func(sc *resource.Scene) {
+			switch m.op {
+			case opCreate:
+				sc.Make("id", "0", x)
+			case opRead:
+				sc.Read("id", x)
+			case opHead:
+				sc.Head("id", x)
+			case opList, opFilter:
+				sc.List(x)
+			case opReplace, opReturn:
+				sc.Replace("id", x)
+			case opAmend:
+				sc.Amend("id", x)
+			case opDelete:
+				sc.Delete("id", x)
+			case opRestart:
+				sc.Restart("start the service anew")
+			}
+		})
+		g.texts[key] = text
+	}
+	a := w.s.Run(g.parse(text), false)
+	g.count(a.Requests)
+	m.seq = len(w.moves) + 1
+	if m.op == opRestart {
+		w.moves = append(w.moves, m)
+		m.status = 200
+		if a.Why != "" && a.Reply == nil {
+			w.ended = a.Why
+		}
+		return nil, nil
+	}
+	if a.Reply == nil {
+		w.refusal(m, a.Why)
+		return nil, nil
+	}
+	w.moves = append(w.moves, m)
+	if a.Reply.Answer != nil {
+		m.status = a.Reply.Answer.Status
+	}
+	g.tell.step = a.Step
+	return a.Reply, sent
+}
+
+// refusal notes why a move was not sent.
+func (w *walk) refusal(m *move, why string) {
+	if m.op == opCreate && why != "" && len(w.m.items) == 0 {
+		w.of.refused = why
+	}
+	if m.op == opCreate {
+		w.ended = why
+	}
+}
+
+// contentOf is the item in an answer, nil for none.
+func (g *ground) contentOf(reply *expect.Reply) *value.Value {
+	if reply == nil || reply.Answer == nil || len(reply.Answer.Body) == 0 {
+		return nil
+	}
+	v, err := reply.JSON()
+	if err != nil {
+		return nil
+	}
+	if g.r.Content == "$" || g.content == nil {
+		return v
+	}
+	nodes, err := g.content.Select(v)
+	if err != nil || len(nodes) != 1 {
+		return nil
+	}
+	return nodes[0].Value
+}
