@@ -3,7 +3,9 @@ package engine
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
+	"sync"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
@@ -19,6 +21,7 @@ import (
 type Drive struct {
 	env *environment
 	ctx context.Context
+	mu  sync.Mutex
 }
 
 // Seed is the seed of the run.
@@ -39,8 +42,12 @@ func (d *Drive) Harmed() bool {
 // Restarts tells whether the run can start the service anew.
 func (d *Drive) Restarts() bool { return d.env.o.Service != nil }
 
-// Emit tells an event of the run.
-func (d *Drive) Emit(e event.Event) { d.env.o.Emit(e) }
+// Emit tells an event of the run. Sessions may be run side by side.
+func (d *Drive) Emit(e event.Event) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.env.o.Emit(e)
+}
 
 // Fails makes the run one that has failed, for those who ask whether to stop early.
 func (d *Drive) Fails() {
@@ -98,7 +105,7 @@ func (d *Drive) Session(s *project.Scenario, key string) (*Session, error) {
 		case *event.StepFinished:
 			out.last = e
 		case *event.Notice:
-			r.o.Emit(e)
+			d.Emit(e)
 		}
 	}
 	f.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
@@ -130,6 +137,24 @@ func (s *Session) Look(name string) (*state.Snapshot, string) {
 
 // Looked is how many requests the last look needed.
 func (s *Session) Looked() int { return s.looked }
+
+// Lend makes what this session has made, and its names, those of another one too.
+func (s *Session) Lend(to *Session, names ...string) {
+	from := s.flow
+	f := to.flow
+	f.own = owned{maps.Clone(from.own.paths), maps.Clone(from.own.names), maps.Clone(from.own.gone), maps.Clone(from.own.shown)}
+	f.telling = slices.Clone(from.telling)
+	f.world.Drawn = from.world.Drawn
+	f.guards = nil
+	for _, g := range from.guards {
+		f.guards = append(f.guards, &guard{o: g.o, paths: maps.Clone(g.paths)})
+	}
+	for _, n := range names {
+		if v := s.Lookup(n); v != nil {
+			to.Bind(n, v)
+		}
+	}
+}
 
 // Value works out a value in the session's names.
 func (s *Session) Value(n *syntax.Node) (*value.Value, error) { return s.flow.names.Value(n) }

@@ -47,6 +47,18 @@ func (w *Scene) Let(name, text string) { w.s.let(name, text) }
 // Turned is a text of an example with another expression in place of {turn}.
 func (r *Resource) Turned(text, by string) string { return (&script{Resource: r}).turned(text, by) }
 
+// Outer are the names of the items that others are below.
+func (r *Resource) Outer() []string {
+	var out []string
+	for _, p := range r.outer() {
+		out = append(out, p.Name+"_id", p.Name+"_turn")
+		if p.Header != "" {
+			out = append(out, p.Name+"_id_at")
+		}
+	}
+	return out
+}
+
 // SomeTurn is a random number for {turn}, as text of the language.
 func (r *Resource) SomeTurn() string { return r.someTurn() }
 
@@ -167,16 +179,21 @@ func (w *Scene) List(x Request) { w.s.step(x.Title, x.lines(send("GET", w.s.list
 // Restart starts the service anew.
 func (w *Scene) Restart(title string) { w.s.step(title, startAnew("restart")) }
 
+// Put makes, or replaces, what has a name of the client's.
+func (w *Scene) Put(id string, x Request) {
+	w.s.first(x.Title, x.lines(send("PUT", w.s.at(id)), bodyLine(w.s.Make, x.Body))...)
+}
+
 // Together sends requests to an item at once; the methods and bodies are lists by
 // the number of the copy.
 func (w *Scene) Together(id string, n int, methods, bodies string, x Request) {
 	first := at(request, "send {nth("+methods+", turn)} "+w.s.at(id))
-	w.s.first(x.Title, x.lines(first, together(n), jsonBody("{nth("+bodies+", turn)}", w.media()))...)
+	w.s.first(x.Title, x.lines(first, jsonBody("{nth("+bodies+", turn)}", w.media()), together(n))...)
 }
 
 // MakeTogether makes items at once.
 func (w *Scene) MakeTogether(n int, bodies string, x Request) {
-	w.s.first(x.Title, x.lines(send("POST", w.s.coll()), together(n), jsonBody("{nth("+bodies+", turn)}", w.s.Make.Media))...)
+	w.s.first(x.Title, x.lines(send("POST", w.s.coll()), jsonBody("{nth("+bodies+", turn)}", w.s.Make.Media), together(n))...)
 }
 
 // media is the type of bodies of which some are for PUT and some for PATCH.
@@ -251,3 +268,13 @@ func Named(text string) bool { return syntax.IsName(text) }
 
 // Has tells whether the example has a member.
 func (e *Example) Has(name string) bool { return e.has(name) }
+
+// IdentitySource is where the answer to a create tells the item's identity.
+func (r *Resource) IdentitySource() string { return r.identitySource() }
+
+// LeaveNth removes, at the end, the item of a place in a list of identities.
+func (w *Scene) LeaveNth(ids string, i int) {
+	if w.s.Supports("delete") {
+		w.s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(w.s.at("id"), "{id}", fmt.Sprintf("{nth(%s, %d)}", ids, i))))
+	}
+}

@@ -1,6 +1,11 @@
 package roam
 
-import "slices"
+import (
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/resource"
+)
 
 // turnsOfControl is how often a refused request and one to a fresh item that reads
 // the same are sent in turn.
@@ -21,40 +26,28 @@ func (w *walk) controlled(d *doubt) []*move {
 		w.m.turns++
 		var fresh []*move
 		if m.op == opCreate {
-			if m.class != freed {
+			if m.class != freed || !w.of.tellsByUnique() {
 				return nil
 			}
-			fresh = []*move{w.alike(m, len(w.m.items)+1, m.turn, turn)}
+			fresh = []*move{w.alike(m, len(w.m.items)+1, turn)}
 		} else {
 			if d.item == nil || d.item.is != there || m.class == current && d.item.tag != m.tag {
 				return nil
 			}
 			made := w.fresh(d.item, turn)
-			same := w.alike(m, made.item, d.item.turn, turn)
+			same := w.alike(m, made.item, turn)
 			if m.class == renamed || m.class == freed {
-				same = w.alike(same, made.item, m.turn, w.m.turns)
+				same = w.alike(m, made.item, w.m.turns)
 				w.m.turns++
 			}
-			fresh = []*move{made}
-			if m.tag > 0 || m.op == opReturn {
-				read := &move{op: opRead, item: made.item, class: plain}
-				fresh = append(fresh, read)
-			}
-			fresh = append(fresh, same)
+			fresh = []*move{made, {op: opRead, item: made.item, class: plain}, same}
 		}
-		for _, one := range fresh {
-			if one.tag > 0 {
-				one.tag = len(w.moves)
-			}
-			if one.op == opReturn {
-				one.seen = len(w.moves)
-			}
-			it := w.item(one)
-			reply, sent := w.send(one, it)
-			if reply == nil || one.status/100 != 2 {
-				return nil
-			}
-			w.apply(one, it, reply, sent)
+		if m.op != opDelete {
+			// Gone before the other is tried again: it is not to stand in its way.
+			fresh = append(fresh, &move{op: opDelete, item: fresh[0].item, class: plain})
+		}
+		if !w.serves(fresh, d.item) {
+			return nil
 		}
 		again := *m
 		it := w.item(m)
@@ -76,6 +69,41 @@ func (w *walk) controlled(d *doubt) []*move {
 	return out
 }
 
+// serves sends moves about a fresh item, and tells whether all were served and it
+// reads as another does.
+func (w *walk) serves(moves []*move, as *item) bool {
+	for _, one := range moves {
+		if one.tag > 0 {
+			one.tag = len(w.moves)
+		}
+		if one.op == opReturn {
+			one.seen = len(w.moves)
+		}
+		it := w.item(one)
+		reply, sent := w.send(one, it)
+		if reply == nil || one.status/100 != 2 || one.status == 202 {
+			return false
+		}
+		w.apply(one, it, reply, sent)
+		if one.op != opRead || as == nil {
+			continue
+		}
+		for _, n := range w.of.members {
+			if c, known := as.want[n]; known && !slices.Contains(w.of.r.Unique, n) && !same(c.v, it.want[n].v) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// tellsByUnique tells whether items differ in unique members only.
+func (g *ground) tellsByUnique() bool {
+	return !slices.ContainsFunc(g.r.Make.Fields, func(f resource.Field) bool {
+		return strings.Contains(f.Text, "turn") && !slices.Contains(g.r.Unique, f.Name)
+	})
+}
+
 // fresh is the making of an item that reads as another does.
 func (w *walk) fresh(it *item, turn int) *move {
 	r := w.of.r
@@ -84,15 +112,15 @@ func (w *walk) fresh(it *item, turn int) *move {
 		c, known := it.want[f.Name]
 		switch {
 		case known && absent(c.v) && !slices.Contains(r.Required, f.Name):
-		case known && !absent(c.v) && !(slices.Contains(r.Unique, f.Name)):
-			m.fields = append(m.fields, field{f.Name, c.text, swap(c.turn, it.turn, turn)})
+		case known && !absent(c.v) && !slices.Contains(r.Unique, f.Name):
+			m.fields = append(m.fields, field{f.Name, c.text, c.turn})
 		default:
 			m.fields = append(m.fields, field{f.Name, f.Text, turn})
 		}
 	}
 	for _, n := range w.of.members {
 		if c, known := it.want[n]; known && !absent(c.v) && !r.Make.Has(n) {
-			m.fields = append(m.fields, field{n, c.text, swap(c.turn, it.turn, turn)})
+			m.fields = append(m.fields, field{n, c.text, c.turn})
 		}
 	}
 	if len(r.Make.Fields) == 0 {
@@ -101,22 +129,19 @@ func (w *walk) fresh(it *item, turn int) *move {
 	return m
 }
 
-// alike is a move about another item, with another number in place of one.
-func (w *walk) alike(m *move, item, from, to int) *move {
+// alike is a move about another item, with another number in its unique members.
+func (w *walk) alike(m *move, item, turn int) *move {
 	one := *m
 	one.item, one.status, one.gone = item, 0, false
-	one.turn = swap(m.turn, from, to)
+	if m.op == opCreate {
+		one.turn = turn
+	}
 	one.fields = nil
 	for _, f := range m.fields {
-		f.turn = swap(f.turn, from, to)
+		if slices.Contains(w.of.r.Unique, f.name) {
+			f.turn = turn
+		}
 		one.fields = append(one.fields, f)
 	}
 	return &one
-}
-
-func swap(n, from, to int) int {
-	if n == from {
-		return to
-	}
-	return n
 }

@@ -20,6 +20,11 @@ type Finding struct {
 	// Once marks one that did not show again, Shows of Tries is how often it did.
 	Once         bool
 	Shows, Tries int
+	// Warns marks what may be legal; Rows draw what clients did, Rounds how often it was
+	// met by clients.
+	Warns  bool
+	Rows   []Row
+	Rounds int
 	// After is how long the roaming had gone on.
 	After time.Duration
 }

@@ -21,15 +21,15 @@ func newGrid(*resource.Resource) *grid {
 
 // Grid is what was walked of a resource, as counts of requests.
 type Grid struct {
-	Resource string   `json:"resource"`
-	Columns  []string `json:"columns"`
-	Rows     []Row    `json:"rows"`
+	Resource string    `json:"resource"`
+	Columns  []string  `json:"columns"`
+	Rows     []GridRow `json:"rows"`
 	// Pairs of operations on one item that were walked, of those that there are.
 	Pairs, Of int
 }
 
-// Row is one operation.
-type Row struct {
+// GridRow is one operation.
+type GridRow struct {
 	Operation string `json:"operation"`
 	Cells     []int  `json:"cells"`
 }
@@ -89,7 +89,7 @@ func (gr *grid) drawn(g *ground) Grid {
 		if !g.supports(o) {
 			continue
 		}
-		row := Row{Operation: o.String()}
+		row := GridRow{Operation: o.String()}
 		for _, c := range out.Columns {
 			row.Cells = append(row.Cells, gr.cells[o.String()][c])
 		}

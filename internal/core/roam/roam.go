@@ -140,6 +140,7 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 		}
 		o.progress.Walks++
 	}
+	t.pending(grounds)
 	for _, g := range grounds {
 		out.Grids = append(out.Grids, g.grid.drawn(g))
 	}

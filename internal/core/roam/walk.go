@@ -63,6 +63,14 @@ type ground struct {
 	// paths are parsed JSONPaths.
 	content *jsonpath.Query
 	walks   int
+	// inventive members take values that no example has, asSent read as they were
+	// made; both are found out before clients meet.
+	inventive, asSent map[string]bool
+	// client opens the sessions of clients; meets counts rounds, met is what they have
+	// shown.
+	client string
+	meets  int
+	met    map[string]*met
 	// refused tells why nothing can be made.
 	refused string
 	// scenario opens sessions.
@@ -98,6 +106,7 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 	}
 	turns(w, r)
 	g.opening = w.Text(r.Name+" roam", "walks by itself")
+	g.client, g.met = r.Scene().Text(r.Name+" roam", "one of several clients"), map[string]*met{}
 	return g
 }
 
