@@ -45,6 +45,7 @@ func (a *app) roam() *cobra.Command {
 	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
 	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
 	fl.StringSliceVar(&f.resources, "resource", nil, "walk these resources only")
+	fl.BoolVar(&f.stopEarly, "stop-early", false, "end after the first finding")
 	return c
 }
 

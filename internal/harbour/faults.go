@@ -22,8 +22,13 @@ type Fault struct {
 	Restart bool
 	// Spreads marks one that takes items of others with it: which check sees that is
 	// a matter of chance where several run side by side.
-	Spreads    bool
-	middleware middleware
+	Spreads bool
+	// Roams marks one that no derived check finds, and roaming does; Clients one that
+	// shows between clients only, Below one of the stays. Steps is how many steps the
+	// shortest scenario has that shows it, as one would write it by hand.
+	Roams, Clients, Below bool
+	Steps                 int
+	middleware            middleware
 }
 
 // tables are the faults, a file each.
@@ -31,7 +36,7 @@ func tables() []Fault {
 	var out []Fault
 	for _, t := range [][]Fault{lifecycleFaults(), repeatFaults(), absenceFaults(), methodFaults(), inputFaults(),
 		representationFaults(), preconditionFaults(), accessFaults(), raceFaults(), durabilityFaults(),
-		belowFaults(), uniqueFaults(), nameFaults(), overwriteFaults(), keyFaults(), besideFaults(), listingFaults(), limitFaults()} {
+		belowFaults(), uniqueFaults(), nameFaults(), overwriteFaults(), keyFaults(), besideFaults(), listingFaults(), limitFaults(), roamFaults()} {
 		out = append(out, t...)
 	}
 	return out

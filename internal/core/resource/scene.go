@@ -30,7 +30,9 @@ type Request struct {
 }
 
 // Scene begins an empty one.
-func (r *Resource) Scene() *Scene { return &Scene{s: &script{Resource: r, check: &Check{}, level: "must"}} }
+func (r *Resource) Scene() *Scene {
+	return &Scene{s: &script{Resource: r, check: &Check{}, level: "must"}}
+}
 
 // Parents adds the making of the items that others are below, and their removal.
 func (w *Scene) Parents() { w.s.parent() }

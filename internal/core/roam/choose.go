@@ -23,15 +23,8 @@ func (w *walk) next() *move {
 	if n < w.size && w.mayCreate() && w.rand.Float64() < w.growing(n) {
 		return w.create(plain)
 	}
-	// The same once more, now and then several times.
-	if last := w.lastOwn(); last != nil && w.rand.IntN(5) == 0 {
-		again := *last
-		again.status, again.seq = 0, 0
-		it := w.item(&again)
-		again.gone = it != nil && it.is == gone
-		if again.op != opCreate && (again.tag == 0 || it != nil && it.tag == again.tag) && (again.op != opReturn || it != nil && it.seen == again.seen) {
-			return &again
-		}
+	if m := w.repeated(); m != nil {
+		return m
 	}
 	var best *move
 	score := -1.0
@@ -49,6 +42,63 @@ func (w *walk) next() *move {
 		}
 	}
 	return best
+}
+
+// longestBurst is how many times at most the same is done in a row.
+const longestBurst = 8
+
+// repeated is the last write once more, now and then several times, or the same to
+// another item; nil for neither.
+func (w *walk) repeated() *move {
+	if m := w.bursting(); m != nil {
+		return m
+	}
+	last := w.lastOwn()
+	if last == nil || last.op == opCreate || last.tag > 0 || last.op == opReturn {
+		return nil
+	}
+	switch n := w.rand.IntN(30); {
+	case n < 4:
+		again := w.alike(last, last.item, last.turn)
+		it := w.peek(last.item)
+		again.fields = slices.Clone(last.fields)
+		again.gone = it == nil || it.is != there
+		return again
+	case n < 7:
+		it := w.target()
+		if it == nil || it.n == last.item || last.class == renamed || last.class == freed || last.class == taken {
+			return nil
+		}
+		return w.alike(last, it.n, it.turn)
+	case n == 7 && (last.op == opAmend || last.op == opReplace):
+		it := w.peek(last.item)
+		if it == nil || it.is != there {
+			return nil
+		}
+		for range 2 + w.rand.IntN(longestBurst-2) {
+			m := &move{op: last.op, item: it.n, class: plain}
+			e := w.of.r.Remake
+			if last.op == opAmend {
+				e = w.of.r.Amend
+			}
+			if !w.fill(m, it, e) {
+				break
+			}
+			w.burst = append(w.burst, m)
+		}
+		return w.bursting()
+	}
+	return nil
+}
+
+// bursting is the next of a burst, nil for none.
+func (w *walk) bursting() *move {
+	if len(w.burst) == 0 {
+		return nil
+	}
+	m := w.burst[0]
+	w.burst = w.burst[1:]
+	return m
 }
 
 // growing is how likely it is that a walk of fewer items than it grows to makes one

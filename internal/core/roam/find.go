@@ -73,9 +73,21 @@ func (w *walk) confirm(d *doubt) {
 		t.last = w.moves[len(w.moves)-1]
 		t.moves = append(t.moves[:0], w.moves...)
 	}
+	// Fresh items are to be alone.
+	w.end()
 	short := t.short()
 	if short != nil {
-		if _, clean := short.plays(0); !clean {
+		_, clean := short.plays(0)
+		if !clean && t.merged() {
+			// A merge keeps what it does not name, whatever that is (RFC 7396 §2): the service
+			// does so with the values of the examples.
+			if plainly := t.plainly(); plainly != nil {
+				if _, clean = plainly.plays(0); clean {
+					short = plainly
+				}
+			}
+		}
+		if !clean {
 			g.bends[d.bend()] = true
 			return
 		}

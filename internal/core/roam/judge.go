@@ -193,7 +193,7 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 		}
 		if status/100 == 2 {
 			h.taken++
-			if h.refused > 1 && h.taken == 1 {
+			if h.refused > 0 {
 				return &doubt{kind: Accepted, item: it, move: m, observed: reply.Answer.StatusText()}
 			}
 		} else if status/100 == 4 {
@@ -329,6 +329,7 @@ func (w *walk) cells(m *move, sent map[string]*value.Value) map[string]cell {
 // read holds what an item reads as against what it must.
 func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	g := w.of
+	it.looked = m.seq
 	switch {
 	case m.never:
 		return nil

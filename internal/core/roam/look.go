@@ -132,7 +132,11 @@ func (w *walk) fresher(it *item, s *state.Snapshot) *doubt {
 			}
 		}
 	}
-	if !odd || it.seen > 0 && it.is == there || !w.of.r.Supports("read") {
+	last := 0
+	if m := w.lastWrite(); m != nil {
+		last = m.seq
+	}
+	if !odd || it.looked > last || !w.of.r.Supports("read") {
 		return nil
 	}
 	return w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone})

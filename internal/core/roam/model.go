@@ -42,6 +42,8 @@ type item struct {
 	tag, older int
 	// seen is the move that has last read it, while nothing was written since.
 	seen int
+	// looked is the last move that has read it.
+	looked int
 	// last is the last write that was taken; before what it read as before that.
 	last   *move
 	before map[string]cell

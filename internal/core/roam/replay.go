@@ -7,6 +7,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/value"
 )
 
 // trial is a way to a doubt, as a scenario.
@@ -430,6 +431,33 @@ func (t *trial) short() *trial {
 	}
 	moves = append(moves, &one)
 	return &trial{g: t.g, d: d, moves: moves, last: &one}
+}
+
+// merged tells whether an amend has changed a member of the same item that it does
+// not name.
+func (t *trial) merged() bool {
+	d := t.d
+	return d.kind == Unasked && d.move != nil && d.item != nil && d.move.op == opAmend && d.move.item == d.item.n && d.move.whole == ""
+}
+
+// plainly is the same amend of an item that is made as the example is.
+func (t *trial) plainly() *trial {
+	d := *t.d
+	r := t.g.r
+	made := &move{seq: 1001, op: opCreate, class: plain, item: d.item.n, turn: d.item.turn, status: 201}
+	d.want = map[string]cell{}
+	for _, f := range r.Make.Fields {
+		one := field{f.Name, f.Text, d.item.turn}
+		made.fields = append(made.fields, one)
+		if slices.Contains(d.members, f.Name) {
+			d.want[f.Name] = cell{v: value.NewBool(true), field: one, seq: made.seq}
+		}
+	}
+	if len(d.want) < len(d.members) || d.move.tag > 0 {
+		return nil
+	}
+	one := *d.move
+	return &trial{g: t.g, d: &d, moves: []*move{made, &one}, last: &one}
 }
 
 // changes is a plain write that the item was sent on the way, nil for none.

@@ -36,7 +36,10 @@ type walk struct {
 	// chosen.
 	after []*syntax.Statement
 	own   int
-	ended string
+	// closed is set once all was removed, burst are moves still to come.
+	closed bool
+	burst  []*move
+	ended  string
 }
 
 // ground is a resource that is walked, and what was learnt of it.
@@ -176,6 +179,10 @@ func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
 // end removes all that the walk has made.
 func (w *walk) end() {
 	g := w.of
+	if w.closed {
+		return
+	}
+	w.closed = true
 	for _, it := range slices.Backward(w.m.items) {
 		if it.id == nil || it.is == gone || !g.r.Supports("delete") {
 			continue
