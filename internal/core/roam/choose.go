@@ -17,10 +17,23 @@ const drawn = 8
 // next is the move that comes next, nil when the walk is at its end.
 func (w *walk) next() *move {
 	n := len(w.m.alive())
+	if w.m.freed = w.m.freed && w.mayCreate(); w.m.freed {
+		w.m.freed = false
+		if w.rand.IntN(3) == 0 {
+			if m := w.create(freed); m != nil && m.class == freed {
+				return m
+			}
+		}
+	}
 	if n == 0 && !w.mayCreate() {
 		return nil
 	}
 	if n < w.size && w.mayCreate() && w.rand.Float64() < w.growing(n) {
+		if w.rand.IntN(3) == 0 {
+			if m := w.create(freed); m != nil {
+				return m
+			}
+		}
 		return w.create(plain)
 	}
 	if m := w.repeated(); m != nil {
@@ -77,6 +90,9 @@ func (w *walk) repeated() *move {
 		}
 		for range 2 + w.rand.IntN(longestBurst-2) {
 			m := &move{op: last.op, item: it.n, class: plain}
+			if last.class == renamed || last.class == edge {
+				m.class = last.class
+			}
 			e := w.of.r.Remake
 			if last.op == opAmend {
 				e = w.of.r.Amend
@@ -234,7 +250,7 @@ func (w *walk) draw() *move {
 		}
 	case opDelete:
 		// Not so often that nothing is left to walk on.
-		if !m.gone && w.rand.IntN(3) > 0 {
+		if !m.gone && w.rand.IntN(2) > 0 {
 			return nil
 		}
 	}
@@ -273,7 +289,7 @@ func (w *walk) create(c class) *move {
 	m := &move{op: opCreate, item: len(w.m.items) + 1, class: c, turn: w.m.turns}
 	switch {
 	case c == freed && len(r.Unique) > 0 && len(w.m.free) > 0 && !r.ByName():
-		m.turn = w.m.free[w.rand.IntN(len(w.m.free))]
+		m.turn = w.free()
 	case c == taken && len(r.Unique) > 0 && !r.ByName():
 		it := w.target()
 		if it == nil {
@@ -314,7 +330,7 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		if len(r.Unique) == 0 || len(w.m.free) == 0 || r.ByName() {
 			return false
 		}
-		turn = w.m.free[w.rand.IntN(len(w.m.free))]
+		turn = w.free()
 	case taken:
 		other := w.target()
 		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() {
@@ -363,6 +379,14 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		m.fields = append(m.fields, field{n, pool[w.rand.IntN(len(pool))], turn})
 	}
 	return w.vary(m, e)
+}
+
+// free is a number that no item has any more: often the one that came free last.
+func (w *walk) free() int {
+	if w.rand.IntN(2) == 0 {
+		return w.m.free[len(w.m.free)-1]
+	}
+	return w.m.free[w.rand.IntN(len(w.m.free))]
 }
 
 // sameTag tells whether a tag that should be stale is the current one.

@@ -113,20 +113,28 @@ func (w *walk) fresh(it *item, turn int) *move {
 		switch {
 		case known && absent(c.v) && !slices.Contains(r.Required, f.Name):
 		case known && !absent(c.v) && !slices.Contains(r.Unique, f.Name):
-			m.fields = append(m.fields, field{f.Name, c.text, c.turn})
+			m.fields = append(m.fields, c.again())
 		default:
 			m.fields = append(m.fields, field{f.Name, f.Text, turn})
 		}
 	}
 	for _, n := range w.of.members {
 		if c, known := it.want[n]; known && !absent(c.v) && !r.Make.Has(n) {
-			m.fields = append(m.fields, field{n, c.text, c.turn})
+			m.fields = append(m.fields, c.again())
 		}
 	}
 	if len(r.Make.Fields) == 0 {
 		m.whole = r.Make.Text
 	}
 	return m
+}
+
+// again is a member as it would be sent to read the same.
+func (c cell) again() field {
+	if called(c.text) {
+		return field{c.name, literal(c.v), c.turn}
+	}
+	return c.field
 }
 
 // alike is a move about another item, with another number in its unique members.

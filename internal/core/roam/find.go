@@ -77,12 +77,12 @@ func (w *walk) confirm(d *doubt) {
 	w.end()
 	short := t.short()
 	if short != nil {
-		_, clean := short.plays(0)
+		_, clean := short.plays()
 		if !clean && t.merged() {
 			// A merge keeps what it does not name, whatever that is (RFC 7396 §2): the service
 			// does so with the values of the examples.
 			if plainly := t.plainly(); plainly != nil {
-				if _, clean = plainly.plays(0); clean {
+				if _, clean = plainly.plays(); clean {
 					short = plainly
 				}
 			}
@@ -99,7 +99,7 @@ func (w *walk) confirm(d *doubt) {
 	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: g.o.now().Sub(g.o.begun)}
 	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && g.o.now().Sub(started) < g.o.patience() {
 		f.Tries++
-		if shows, _ := t.plays(f.Tries); shows {
+		if shows, _ := t.plays(); shows {
 			f.Shows++
 		}
 	}
@@ -116,16 +116,16 @@ func (w *walk) confirm(d *doubt) {
 	t = t.shrunk(g.o.now().Add(g.o.patience()))
 	// In turn: each time the fresh item is served right, and this one is not.
 	f.Shows, f.Tries = 0, 0
-	for i := range 3 {
+	for range 3 {
 		if short != nil {
-			if _, clean := short.plays(100 + i); !clean {
+			if _, clean := short.plays(); !clean {
 				delete(g.found, d.key())
 				g.bends[d.bend()] = true
 				return
 			}
 		}
 		f.Tries++
-		if shows, _ := t.plays(200 + i); shows {
+		if shows, _ := t.plays(); shows {
 			f.Shows++
 		}
 	}

@@ -291,7 +291,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		w.renames(m, it)
 	case opDelete:
 		if it.is == there {
-			w.m.free = append(w.m.free, it.turn)
+			w.m.free, w.m.freed = append(w.m.free, it.turn), true
 		}
 		if it.is = gone; later {
 			it.is = unsure
@@ -307,7 +307,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 func (w *walk) renames(m *move, it *item) {
 	for _, f := range m.fields {
 		if f.turn != it.turn && slices.Contains(w.of.r.Unique, f.name) && strings.Contains(f.text, "turn") {
-			w.m.free = append(w.m.free, it.turn)
+			w.m.free, w.m.freed = append(w.m.free, it.turn), true
 			it.turn = f.turn
 			w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == f.turn })
 			return

@@ -22,6 +22,11 @@ func (w *walk) look(m *move, it *item) *doubt {
 			return d
 		}
 	}
+	if w.of.supports(opFilter) && m.has(w.of.r.FilterName) && w.rand.IntN(2) == 0 {
+		if d := w.take(&move{op: opFilter, class: plain, turn: m.turn}); d != nil {
+			return d
+		}
+	}
 	every := 1
 	if w.listed != nil && len(w.listed.Keys) > manyListed {
 		every = 12
@@ -154,6 +159,8 @@ func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
 		return nil
 	}
 	wanted := w.s.Lookup("wanted")
+	whole := g.r.Paging == nil || len(s.Keys) < g.largest
+	g.largest = max(g.largest, len(s.Keys))
 	for _, it := range w.m.items {
 		if it.is != there {
 			continue
@@ -166,7 +173,7 @@ func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
 		_, shows := s.Members[it.id.Key()]
 		d := &doubt{item: it, move: w.lastWrite(), want: it.want, before: it.before, turn: m.turn}
 		switch {
-		case matches && !shows && g.r.Paging == nil:
+		case matches && !shows && whole:
 			d.kind, d.observed = Unfound, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
 		case !matches && shows:
 			d.kind, d.observed = Misfound, value.Cut(s.Members[it.id.Key()].String(), 80)

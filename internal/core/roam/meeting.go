@@ -54,7 +54,7 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 		until := time.Now().Add(g.o.patience())
 		for one.f.Tries < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended() {
 			one.f.Tries++
-			if one.way.plays(one.f.Tries, nil) {
+			if one.way.plays(nil) {
 				one.f.Shows++
 			}
 		}
@@ -327,14 +327,14 @@ func (m *meeting) claims(list []*call, fields func([]field) []field) []string {
 }
 
 // plays runs the scenario once, and tells whether it shows there.
-func (m *meeting) plays(again int, emit func(event.Event)) bool {
+func (m *meeting) plays(emit func(event.Event)) bool {
 	text := m.scene().Text(m.g.meetingTitle(m.f), "a trial")
 	s, err := m.g.d.Scenario(m.g.r.File, "roam", text)
 	if err != nil {
 		panic("roam cannot read its own scenario: " + err.Error() + "\n" + text)
 	}
 	requests := 0
-	verdict, _ := m.g.d.Play(s, 0, again, func(e event.Event) {
+	verdict, _ := m.g.d.Play(s, 0, m.g.tell.again(), func(e event.Event) {
 		if st, ok := e.(*event.StepFinished); ok {
 			requests += len(st.Sent)
 		}

@@ -58,6 +58,8 @@ type model struct {
 	turns int
 	// free are numbers whose telling values no item has any more.
 	free []int
+	// freed is set when the last move has freed one.
+	freed bool
 	// bodies are what reads have shown, by move; tags likewise.
 	bodies map[int]*value.Value
 	tags   map[int]*value.Value

@@ -301,14 +301,14 @@ func (t *trial) text(n string) string {
 
 // plays runs the trial once; shows tells whether the doubt shows, and clean that
 // all of it could be played and nothing was wrong.
-func (t *trial) plays(again int) (shows, clean bool) {
+func (t *trial) plays() (shows, clean bool) {
 	g := t.g
 	s, err := g.d.Scenario(g.r.File, "roam", t.scene().Text("roam", "a trial"))
 	if err != nil {
 		panic("roam cannot read its own scenario: " + err.Error() + "\n" + t.scene().Text("roam", "a trial"))
 	}
 	requests := 0
-	verdict, _ := g.d.Play(s, 0, again, func(e event.Event) {
+	verdict, _ := g.d.Play(s, 0, g.tell.again(), func(e event.Event) {
 		if st, ok := e.(*event.StepFinished); ok {
 			requests += len(st.Sent)
 		}

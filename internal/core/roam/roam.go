@@ -195,6 +195,13 @@ type teller struct {
 	o    *Options
 	all  []*Finding
 	step *event.StepFinished
+	// replays counts them, so that each draws values of its own.
+	replays int
+}
+
+func (t *teller) again() int {
+	t.replays++
+	return t.replays
 }
 
 // firstFound numbers what is found, beside the scenarios of a run.
@@ -212,7 +219,7 @@ func (t *teller) found(f *Finding, way *trial) {
 	}
 	for try := range 3 {
 		var events []event.Event
-		verdict, _ := t.d.Play(s, firstFound+len(t.all), 300+try, func(e event.Event) { events = append(events, e) })
+		verdict, _ := t.d.Play(s, firstFound+len(t.all), t.again(), func(e event.Event) { events = append(events, e) })
 		if verdict != event.Failed && try < 2 {
 			continue
 		}

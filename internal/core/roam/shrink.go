@@ -51,11 +51,11 @@ func (s *shrinking) try(moves []*move) bool {
 		return false
 	}
 	s.tries++
-	shows, _ := next.plays(s.tries)
+	shows, _ := next.plays()
 	if !shows && s.tries < 40 {
 		// What goes by chance gets a second one.
 		s.tries++
-		shows, _ = next.plays(s.tries)
+		shows, _ = next.plays()
 	}
 	if shows {
 		s.t = &next

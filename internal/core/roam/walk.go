@@ -66,6 +66,9 @@ type ground struct {
 	// paths are parsed JSONPaths.
 	content *jsonpath.Query
 	walks   int
+	// largest is the most members that a filtered list has shown: of fewer, none was
+	// put on another page.
+	largest int
 	// inventive members take values that no example has, asSent read as they were
 	// made; both are found out before clients meet.
 	inventive, asSent map[string]bool
