@@ -76,7 +76,15 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 			if f.Slow || f.Restart || f.Spreads {
 				workers = "1"
 			}
-			require.NotEmpty(t, f.Finds, "a fault that no check finds")
+			if f.Roams {
+				if i%4 > 0 && os.Getenv("USUALPATH_WORKERS") == "" {
+					// One in four is enough to see each time that these are for roaming.
+					return
+				}
+				f.Finds = nil
+			} else {
+				require.NotEmpty(t, f.Finds, "a fault that no check finds")
+			}
 			files, resource := []string{"boats.upath"}, f.Resource
 			if resource != "" {
 				files = []string{resource + ".upath"}
@@ -97,6 +105,11 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 				args = append(args, "--family", familiesFor(i, f))
 			}
 			r, found := missed(t, dir, args...)
+			if f.Roams {
+				assert.Equal(t, 0, r.code, r.out+r.err)
+				assert.Empty(t, found, "a derived check finds it")
+				return
+			}
 			require.Equal(t, 1, r.code, r.out+r.err)
 			assert.Subset(t, found, f.Finds, "these must find it")
 			assert.Subset(t, slices.Concat(f.Finds, f.Also), found, "others have nothing to do with it")

@@ -67,7 +67,14 @@ func run(t *testing.T, dir string, args ...string) result {
 // runWith is run, with a text as standard input.
 func runWith(t *testing.T, dir, stdin string, args ...string) result {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	return runWithin(t, dir, 30*time.Second, 0, stdin, args...)
+}
+
+// runWithin is runWith, ended after a time of the caller's, and interrupted, as by
+// Ctrl-C, after another, 0 for never.
+func runWithin(t *testing.T, dir string, most, interrupt time.Duration, stdin string, args ...string) result {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), most)
 	defer cancel()
 	c := exec.CommandContext(ctx, program, args...)
 	c.Dir = dir
@@ -77,7 +84,12 @@ func runWith(t *testing.T, dir, stdin string, args ...string) result {
 	}
 	var out, errs bytes.Buffer
 	c.Stdout, c.Stderr = &out, &errs
-	err := c.Run()
+	require.NoError(t, c.Start())
+	if interrupt > 0 {
+		timer := time.AfterFunc(interrupt, func() { _ = c.Process.Signal(os.Interrupt) }) // it may have ended
+		defer timer.Stop()
+	}
+	err := c.Wait()
 	require.NoError(t, ctx.Err(), "the program did not end")
 	var ee *exec.ExitError
 	if err != nil {

@@ -263,14 +263,15 @@ func (m *moorings) send(w http.ResponseWriter, status int, v any) {
 	_, _ = w.Write(data[half:])
 }
 
-// What the standards leave open is not a defect: nothing that must hold fails, and
-// nothing warns, whichever choice a service has made.
-func TestLegalVarietyPasses(t *testing.T) {
+// varied is a service that is as good as the harbour, and what is said of it.
+type varied struct {
+	manners
+	says string
+}
+
+func varieties() map[string]varied {
 	const example = "  make { \"kind\": \"Swing {turn}\", \"depth\": 4.5, \"note\": \"soft mud\" }\n  remake { \"kind\": \"Swing {turn}\", \"depth\": 5 }\n  required kind, depth\n  takes { \"kind\": string, \"depth\": number, \"note\"?: string or null }\n"
-	for name, c := range map[string]struct {
-		manners
-		says string
-	}{
+	return map[string]varied{
 		"wrapped, uuids, 410": {manners{wrapped: true, patch: true, gzip: true, vendor: true, shuffled: true, moves: true, create: 201, replace: 204, remove: 200, again: 204, gone: 410, refuse: 400, path: "/moorings"},
 			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version, updated_at\n  volatile $.updated_at, $.version\n"},
 		"204 for everything": {manners{texts: true, closes: true, create: 204, replace: 204, remove: 204, again: 404, gone: 404, refuse: 422, location: "rooted", path: "/moorings"},
@@ -281,16 +282,28 @@ func TestLegalVarietyPasses(t *testing.T) {
 			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
 		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  unique kind\n"},
-	} {
+	}
+}
+
+// start serves a variety with one item that was there before, and writes the file
+// about it.
+func (c varied) start(t *testing.T) (m *moorings, dir string) {
+	m = &moorings{manners: c.manners, items: map[string]map[string]any{}}
+	m.items["mine"] = map[string]any{"ref": "mine", "kind": "Fore and aft", "depth": json.Number("2.50"), "version": 0}
+	base := service(t, m.ServeHTTP)
+	says := strings.Replace(c.says, "  filter kind = \"Swing {turn}\"\n", "", 1)
+	if strings.HasPrefix(m.path, "/api") {
+		base += "/api"
+	}
+	return m, folder(t, "m.upath", "base "+base+"\n\nresource moorings\n  collection /moorings\n"+says)
+}
+
+// What the standards leave open is not a defect: nothing that must hold fails, and
+// nothing warns, whichever choice a service has made.
+func TestLegalVarietyPasses(t *testing.T) {
+	for name, c := range varieties() {
 		t.Run(name, func(t *testing.T) {
-			m := &moorings{manners: c.manners, items: map[string]map[string]any{}}
-			m.items["mine"] = map[string]any{"ref": "mine", "kind": "Fore and aft", "depth": json.Number("2.50"), "version": 0}
-			base := service(t, m.ServeHTTP)
-			says := strings.Replace(c.says, "  filter kind = \"Swing {turn}\"\n", "", 1)
-			if strings.HasPrefix(m.path, "/api") {
-				base += "/api"
-			}
-			dir := folder(t, "m.upath", "base "+base+"\n\nresource moorings\n  collection /moorings\n"+says)
+			m, dir := c.start(t)
 			for i, workers := range []string{"1", "8"} {
 				r, found := missed(t, dir, "run", "-v", "--workers", workers, "--seed", strconv.Itoa(11+i))
 				assert.Equal(t, 0, r.code, "%s", tail(r.out))

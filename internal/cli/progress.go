@@ -10,6 +10,7 @@ import (
 	"github.com/vbauerster/mpb/v8/decor"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/roam"
 	"usualpath/internal/report"
 )
 
@@ -25,6 +26,8 @@ type progress struct {
 	mu       sync.Mutex
 	failed   int
 	inFlight string
+	// roamed is how far roaming is, nil before it begins.
+	roamed *roam.Progress
 	// since is when the run began, begun when the request in flight was sent.
 	since, begun time.Time
 }
@@ -38,13 +41,33 @@ func (a *app) newProgress(total int) *progress {
 	g := &progress{since: time.Now()}
 	g.p = mpb.New(mpb.WithOutput(a.out), mpb.WithWidth(24), mpb.WithRefreshRate(150*time.Millisecond))
 	g.bar = g.p.New(int64(total), mpb.BarStyle().Lbound("").Filler("━").Tip("").Padding(" ").Rbound(""), mpb.BarRemoveOnComplete(),
-		mpb.AppendDecorators(decor.CountersNoUnit(" %d of %d"), decor.Any(func(s decor.Statistics) string { return g.words(s, width) })))
+		mpb.AppendDecorators(decor.Any(func(s decor.Statistics) string { return g.counts(s) }), decor.Any(func(s decor.Statistics) string { return g.words(s, width) })))
 	return g
+}
+
+// counts are how many have ended, of all; roaming has no such number.
+func (g *progress) counts(s decor.Statistics) string {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.roamed != nil {
+		return " " + g.roamed.Resource
+	}
+	return fmt.Sprintf(" %d of %d", s.Current, s.Total)
 }
 
 func (g *progress) words(s decor.Statistics, width int) string {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	if p := g.roamed; p != nil {
+		text := fmt.Sprintf("   %d moves, %d new, %d walks", p.Moves, p.New, p.Walks)
+		if p.Found > 0 {
+			text += fmt.Sprintf("   %d found", p.Found)
+		}
+		if p.Left > 0 {
+			text += fmt.Sprintf("   %s left", p.Left.Round(time.Second))
+		}
+		return text
+	}
 	text := ""
 	if g.failed > 0 {
 		text += fmt.Sprintf("   %d failed", g.failed)
@@ -81,6 +104,19 @@ func (g *progress) event(e event.Event) {
 			g.mu.Unlock()
 		}
 		g.bar.Increment()
+	}
+}
+
+// roams tells how far roaming is: the line is its own from then on.
+func (g *progress) roams(p roam.Progress) {
+	if g == nil {
+		return
+	}
+	g.mu.Lock()
+	g.roamed = &p
+	g.mu.Unlock()
+	if p.Share > 0 {
+		g.bar.SetCurrent(int64(p.Share * 1000))
 	}
 }
 

@@ -15,6 +15,7 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/project"
@@ -49,9 +50,8 @@ type runFlags struct {
 	against                     string
 	coverage, readOnly, bare    bool
 	// process is a service that the command itself has started.
-	process               engine.Process
-	roamFor               string
-	clients, steps, items int
+	process engine.Process
+	roam    roamFlags
 }
 
 // unsaid is a number of workers that was not given.
@@ -67,24 +67,40 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringSliceVar(&f.resources, "resource", nil, "run the derived checks of these resources")
 	fl.BoolVar(&f.thorough, "thorough", false, "try more values and combinations where a resource says what it takes")
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
-	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
-	fl.StringArrayVar(&f.reports, "report", nil, "write FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
-	fl.StringVar(&f.save, "save", "", "write the run record to this file")
+	f.outputs(fl)
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
 	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")
 	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
 	fl.StringVar(&f.balance, "balance", "", "with --shard: balance the parts by the durations in this record")
 	fl.BoolVar(&f.stopEarly, "stop-early", false, "end the run after the first scenario that fails")
 	fl.BoolVar(&f.readOnly, "read-only", false, "send GET, HEAD and OPTIONS only; what needs more is not applicable")
-	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
-	fl.CountVarP(&f.quiet, "quiet", "q", "show only failures and the summary; twice, only the summary")
 	fl.Uint64Var(&f.seed, "seed", 0, "seed of random values (default: a new one, which is printed)")
 	fl.IntVar(&f.workers, "workers", unsaid, "how many scenarios may run side by side (default 1, or 4 for checks of a service that is slow to answer)")
 	fl.Lookup("workers").DefValue = "0"
 }
 
+// outputs are the options about what a run is written to.
+func (f *runFlags) outputs(fl *pflag.FlagSet) {
+	fl.StringArrayVar(&f.reports, "report", nil, "write FORMAT=FILE or FORMAT=- : "+strings.Join(out.Formats(), ", ")+" (repeatable)")
+	fl.StringVar(&f.save, "save", "", "write the run record to this file")
+	fl.BoolVar(&f.bare, "show-credentials", false, "with -v on a terminal: show credentials in headers")
+	fl.BoolVarP(&f.verbose, "verbose", "v", false, "show every exchange")
+	fl.CountVarP(&f.quiet, "quiet", "q", "show only failures and the summary; twice, only the summary")
+}
+
+// surroundings are the options about where a run is sent, and with what.
+func (f *runFlags) surroundings(fl *pflag.FlagSet) {
+	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use (else USUALPATH_ENV)")
+	fl.StringArrayVar(&f.let, "let", nil, "bind a name from outside, NAME=VALUE, over what the files say (repeatable)")
+	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
+	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
+	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
+	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
+	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
+}
+
 func (a *app) run() *cobra.Command {
-	f := &runFlags{}
+	f := &runFlags{roam: roamFlags{clients: 4, items: 30}}
 	c := &cobra.Command{
 		Use: "run [PATH…]", Short: "Run scenarios",
 		Long: `Runs the scenarios of files, and of all .upath files below folders (default: this
@@ -98,6 +114,7 @@ nothing is sent at all.`,
   usualpath run . --list
   usualpath run boats.upath --check lifecycle/deleted-is-gone
   usualpath run . --against openapi.yaml
+  usualpath run . --roam 20s
   usualpath run --watch`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if !c.Flags().Changed("seed") {
@@ -136,14 +153,9 @@ nothing is sent at all.`,
 	f.choose(c)
 	completeChecks(c)
 	fl := c.Flags()
-	fl.StringVar(&f.env, "env", "", "the environment of project.upath to use (else USUALPATH_ENV)")
-	fl.StringArrayVar(&f.let, "let", nil, "bind a name from outside, NAME=VALUE, over what the files say (repeatable)")
-	fl.StringVar(&f.base, "base", "", "the base URL, whatever the files say")
-	fl.StringVar(&f.timeout, "timeout", "10s", "how long an exchange may take: 200ms, 5s, 2m")
-	fl.StringVar(&f.maxBody, "max-body", "16MiB", "the longest answer body that is accepted")
-	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
-	fl.BoolVar(&f.history, "history", false, "keep the record below .usualpath, and tell what the last runs say")
+	f.surroundings(fl)
 	fl.BoolVar(&f.watch, "watch", false, "run again when a file of the project or of the service changes")
+	fl.StringVar(&f.roam.span, "roam", "", "after the checks, walk off the usual path of the resources for this long: 20s")
 	fl.BoolVar(&f.failed, "failed", false, "run only what failed the last time")
 	fl.StringVar(&f.list, "list", "", "say what would run, and send nothing: text or json")
 	fl.Lookup("list").NoOptDefVal = "text"
@@ -236,6 +248,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	}
 	s := a.show(f, again)
 	s.text.closed = interrupt
+	if c.RoamAlone {
+		s.roams = c.Roam
+	}
 	done, err := runner.Run(ctx, *c, s.watching(a))
 	if done == nil {
 		return a.fault(err)
@@ -245,6 +260,9 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	}
 	if c.Annotations != nil {
 		fmt.Fprint(a.out, c.Annotations.String())
+	}
+	if e := a.keepFound(f, list, done.Roam); e != nil {
+		return e
 	}
 	if err != nil {
 		return a.fault(err)
@@ -277,6 +295,10 @@ func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags)
 		return nil, err
 	}
 	c := &runner.Config{Project: p, Resources: list, Engine: *o, Process: f.process, Coverage: f.coverage, Save: f.save, History: f.history, Remember: f.remember, Failed: f.failed}
+	if c.Roam, err = f.roaming(); err != nil {
+		return nil, err
+	}
+	c.RoamAlone = f.roam.alone
 	if f.against != "" {
 		if c.Against, err = a.loadContract(f.against, "--against"); err != nil {
 			return nil, err

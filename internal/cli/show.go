@@ -9,6 +9,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/roam"
 	"usualpath/internal/report"
 	"usualpath/internal/runner"
 )
@@ -20,6 +21,8 @@ type shown struct {
 	lines *report.Narrow
 	live  *progress
 	quiet int
+	// roams is what is walked off the usual path, nil for nothing.
+	roams *roam.Options
 }
 
 // show prepares the view of a run; again gives the command that runs a part of
@@ -32,7 +35,7 @@ func (a *app) show(f *runFlags, again func(file, option, value string) string) *
 		s.lines = &report.Narrow{W: s.text, Width: width}
 		to = s.lines
 	}
-	s.view = &report.Terminal{W: to, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet > 0, Silent: f.quiet > 1, Width: width,
+	s.view = &report.Terminal{W: to, Style: a.style(a.out), Verbose: f.verbose, Quiet: f.quiet > 0, Silent: f.quiet > 1, Width: width, Kept: f.roam.into,
 		Again: func(file, title string) string { return again(file, "--only", title) },
 		AgainCheck: func(file, id, level string) string {
 			command := again(file, "--check", id)
@@ -55,6 +58,9 @@ func (s *shown) watching(a *app) runner.View {
 		},
 		Begin: func(scenarios int, since func(file, pattern string) string) {
 			s.view.Since = since
+			if s.roams != nil {
+				scenarios = 1000
+			}
 			s.live = a.newProgress(scenarios)
 			s.text.Reset(s.live.writer(a.out))
 		},
@@ -63,6 +69,9 @@ func (s *shown) watching(a *app) runner.View {
 			s.view.Event(e)
 			s.text.pace(e)
 		},
+	}
+	if s.roams != nil {
+		s.roams.Seen = func(p roam.Progress) { s.live.roams(p) }
 	}
 	if tty, _ := terminal(a.out); tty {
 		v.Request = func(request string) { s.live.begins(request) }

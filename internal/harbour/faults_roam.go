@@ -395,7 +395,7 @@ func roamFaults() []Fault {
 		}
 		return good()
 	}))
-	add("alike-boats-are-one", "a PATCH of a boat whose flag and port another one has too goes to the older of them, once both were PATCHed", 6, func() middleware {
+	add("alike-boats-are-one", "a PATCH of a boat changes an older one of the same flag, once that one was PATCHed", 6, func() middleware {
 		var patched memory[bool]
 		return on("PATCH", boat, func(c *call) {
 			list := c.h.recent(0)
@@ -405,7 +405,7 @@ func roamFaults() []Fault {
 				at := "/boats/" + string(json.Number(itoa(b.ID)))
 				was, _ := patched.swap(at, false)
 				patched.swap(at, was)
-				if known && b.ID < me.ID && was && b.Flag != nil && me.Flag != nil && *b.Flag == *me.Flag && *b.Flag == "SE" && c.members()["flag"] == nil {
+				if known && b.ID < me.ID && was && b.Flag != nil && me.Flag != nil && *b.Flag == *me.Flag && c.members()["flag"] == nil {
 					a := c.good()
 					c.h.change(b.ID, func(b *Boat) { b.LengthM = "38" })
 					c.give(a)

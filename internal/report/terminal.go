@@ -30,6 +30,8 @@ type Terminal struct {
 	Again func(file, title string) string
 	// AgainCheck is the command that runs one check of a resource again.
 	AgainCheck func(file, id, level string) string
+	// Kept is the file that what roaming finds is kept in, "" for none.
+	Kept string
 	// Since says how long a scenario fails already, "" for not; it may be nil.
 	Since func(file, pattern string) string
 
@@ -60,6 +62,8 @@ func (t *Terminal) Event(e event.Event) {
 		t.step(e)
 	case *event.ScenarioFinished:
 		t.finished(e)
+	case *event.Roamed:
+		t.roamed(e)
 	case *event.Notice:
 		t.notice(e)
 	case *event.RunFinished:
@@ -212,6 +216,10 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 			told = true
 		}
 	}
+	if f := t.scenario.Found; f != nil {
+		t.found(f)
+		told = true
+	}
 	if told {
 		fmt.Fprintln(t.W)
 	}
@@ -293,7 +301,7 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 	if e.Verdict == event.Failed && t.Since != nil {
 		t.field("since", t.Since(t.scenario.File, t.scenario.Pattern))
 	}
-	if e.Verdict == event.Failed && t.Again != nil {
+	if e.Verdict == event.Failed && t.Again != nil && t.scenario.Found == nil {
 		t.field("again", t.Again(t.scenario.File, t.scenario.Title))
 	}
 	return true

@@ -31,6 +31,14 @@ func (d *Drive) Seed() uint64 { return d.env.o.Seed }
 // service has ended.
 func (d *Drive) Ended() bool { return d.env.ended() || d.ctx.Err() != nil }
 
+// Unreached tells that not one request of the run has been answered, and some have
+// found nobody.
+func (d *Drive) Unreached() bool {
+	d.env.mu.Lock()
+	defer d.env.mu.Unlock()
+	return !d.env.answered && d.env.unreached > 3
+}
+
 // Harmed tells that something which was there before the run has been seen to change.
 func (d *Drive) Harmed() bool {
 	w := d.env.watch
@@ -74,7 +82,7 @@ func (d *Drive) Scenario(from *project.File, name, text string) (*project.Scenar
 // scenario, again tells their random values apart.
 func (d *Drive) Play(s *project.Scenario, id, again int, emit func(event.Event)) (event.Verdict, string) {
 	j := d.job(s, id)
-	j.again = again
+	j.again, j.patient = again, true
 	d.env.watch.enters()
 	defer d.env.watch.leaves()
 	f := d.env.play(d.ctx, j, nil, emit)
@@ -138,9 +146,19 @@ func (s *Session) Look(name string) (*state.Snapshot, string) {
 // Looked is how many requests the last look needed.
 func (s *Session) Looked() int { return s.looked }
 
-// Lend makes what this session has made, and its names, those of another one too.
+// Lend makes what this session has made, and its names, those of another one too. What
+// was there before is read first: what the other makes is not to be taken for it.
 func (s *Session) Lend(to *Session, names ...string) {
 	from := s.flow
+	t := &step{env: from.env, in: from, f: from.job.s.File, e: &event.StepFinished{}}
+	if t.findBase() == nil {
+		for _, g := range from.guards {
+			if list, err := t.collection(g); err == nil && list != "" {
+				// A list that cannot be read holds nothing that is known.
+				_, _ = t.listed(g, list)
+			}
+		}
+	}
 	f := to.flow
 	f.own = owned{maps.Clone(from.own.paths), maps.Clone(from.own.names), maps.Clone(from.own.gone), maps.Clone(from.own.shown)}
 	f.telling = slices.Clone(from.telling)

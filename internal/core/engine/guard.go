@@ -132,7 +132,7 @@ func (t *step) again(r *exchange.Request, what string) (string, error) {
 	if t.e.Afterwards {
 		return "nothing to do: it has been removed", nil
 	}
-	x := t.env.client.Do(t.in.ctx, &exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout})
+	x := t.patiently(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}).Exchange
 	t.env.note(x)
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is gone", Exchange: x})
 	if x.Answer == nil || x.Answer.Status != 404 && x.Answer.Status != 410 {

@@ -40,6 +40,16 @@ func (m *masker) event(e event.Event) {
 		e.Base = m.text(e.Base)
 	case *event.ScenarioStarted:
 		e.Title, e.About = m.text(e.Title), m.text(e.About)
+		if f := e.Found; f != nil {
+			f.Text = m.text(f.Text)
+			for i := range f.Moments {
+				f.Moments[i].Text = m.text(f.Moments[i].Text)
+			}
+		}
+	case *event.Roamed:
+		for i := range e.Unwalked {
+			e.Unwalked[i].Why = m.text(e.Unwalked[i].Why)
+		}
 	case *event.ScenarioFinished:
 		e.Why = m.text(e.Why)
 	case *event.Notice:

@@ -132,10 +132,10 @@ func (t *step) foreign(r *exchange.Request, at, item string) string {
 	if o.shown[exact] || o.gone[exact] || o.gone[exactPath(r.URL)] || named && plain {
 		return ""
 	}
-	x := t.env.client.Do(t.in.ctx, read)
+	reply := t.patiently(read)
+	x := reply.Exchange
 	t.env.note(x)
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is ours", Exchange: x})
-	reply := expect.NewReply(x)
 	t.learn(reply)
 	switch {
 	case o.shown[exact] || o.gone[exact]:

@@ -149,7 +149,7 @@ func (r *environment) concludes(s *flow) {
 // before around each request that writes, and with other random values than the
 // first time.
 func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func(event.Event)) *flow {
-	s := &flow{env: r, job: j, ctx: ctx, emit: emit, closely: closely, own: newOwned(), verdict: event.Held, replies: map[string]*expect.Reply{},
+	s := &flow{env: r, job: j, ctx: ctx, emit: emit, closely: closely, patient: j.patient, own: newOwned(), verdict: event.Held, replies: map[string]*expect.Reply{},
 		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
 	f := j.s.File
 	key := j.randomKey()

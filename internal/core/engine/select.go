@@ -43,8 +43,10 @@ type job struct {
 	// beside marks one that runs while others do, and alone one that is run once
 	// more, with nothing beside it.
 	beside, alone bool
-	// again tells runs of one scenario apart.
-	again int
+	// again tells runs of one scenario apart; patient is one that waits for a service
+	// that says when to come again.
+	again   int
+	patient bool
 	// title stands in place of the scenario's, "" for that.
 	title string
 	// values are of names that were kept once for all; blocked says why they are

@@ -80,6 +80,8 @@ type ScenarioStarted struct {
 	Tags    []string
 	// Check is what the scenario proves of a resource, or nil.
 	Check *Check
+	// Found is set for one that roaming has brought back.
+	Found *Found
 }
 
 // Check is a promise of a resource that a scenario proves.

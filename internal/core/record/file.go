@@ -70,6 +70,8 @@ func encodeLine(b *bytes.Buffer, l *line) error {
 		body = l.scenarioFinished
 	case l.notice != nil:
 		body = l.notice
+	case l.roamed != nil:
+		body = l.roamed
 	default:
 		body = l.runFinished
 	}

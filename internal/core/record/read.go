@@ -258,6 +258,8 @@ func (l *line) body() any {
 		return made(&l.scenarioFinished)
 	case "notice":
 		return made(&l.notice)
+	case "roamed":
+		return made(&l.roamed)
 	case "run finished":
 		return made(&l.runFinished)
 	}

@@ -36,6 +36,7 @@ type (
 		*step
 		*scenarioFinished
 		*notice
+		*roamed
 		*runFinished
 	}
 	runStarted struct {
@@ -58,6 +59,8 @@ type (
 		About    string   `json:"about,omitempty"`
 		Tags     []string `json:"tags,omitempty"`
 		Check    *check   `json:"check,omitempty"`
+		// Found tells of one that roaming has brought back.
+		Found *event.Found `json:"found,omitempty"`
 	}
 	check struct {
 		ID        string `json:"id"`
@@ -148,6 +151,9 @@ type (
 	notice struct {
 		Text   string `json:"text"`
 		Severe bool   `json:"severe,omitempty"`
+	}
+	roamed struct {
+		Roamed *event.Roamed `json:"roamed"`
 	}
 	runFinished struct {
 		Took        int64        `json:"took_us"`
@@ -274,7 +280,7 @@ func toLine(e event.Event) *line {
 	case *event.RunStarted:
 		return &line{Event: "run started", runStarted: &runStarted{Version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard, e.Sources}}
 	case *event.ScenarioStarted:
-		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags}
+		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags, Found: e.Found}
 		if c := e.Check; c != nil {
 			l.Check = &check{c.ID, c.Level, c.Resource, c.Operation, c.Column, c.ColumnAt, c.RowAt, c.Causes}
 		}
@@ -293,6 +299,8 @@ func toLine(e event.Event) *line {
 		return &line{Event: "scenario finished", scenarioFinished: &scenarioFinished{e.Scenario, string(e.Verdict), micros(e.Took), e.Steps, e.Requests, e.Why}}
 	case *event.Notice:
 		return &line{Event: "notice", notice: &notice{e.Text, e.Severe}}
+	case *event.Roamed:
+		return &line{Event: "roamed", roamed: &roamed{e}}
 	case *event.RunFinished:
 		return &line{Event: "run finished", runFinished: &runFinished{micros(e.Took), e.Counts, e.Interrupted, e.Unreachable, e.ServiceDied}}
 	}
@@ -310,7 +318,7 @@ func fromLine(l *line) event.Event {
 		return &event.RunStarted{Tool: r.Tool, Seed: r.Seed, Environment: r.Environment, Base: r.Base, Time: r.Time, Scenarios: r.Scenarios, Shard: r.Shard, Sources: r.Sources}
 	case l.scenarioStarted != nil:
 		s := l.scenarioStarted
-		e := &event.ScenarioStarted{ID: s.Scenario, File: s.File, Line: s.Line, Title: s.Title, Pattern: s.Pattern, About: s.About, Tags: s.Tags}
+		e := &event.ScenarioStarted{ID: s.Scenario, File: s.File, Line: s.Line, Title: s.Title, Pattern: s.Pattern, About: s.About, Tags: s.Tags, Found: s.Found}
 		if s.Check != nil {
 			c := s.Check
 			e.Check = &event.Check{ID: c.ID, Level: c.Level, Resource: c.Resource, Operation: c.Operation, Column: c.Column, ColumnAt: c.ColumnAt, RowAt: c.RowAt, Causes: c.Causes}
@@ -332,6 +340,8 @@ func fromLine(l *line) event.Event {
 		return &event.ScenarioFinished{Scenario: s.Scenario, Verdict: verdict(s.Verdict), Took: duration(s.Took), Steps: s.Steps, Requests: s.Requests, Why: s.Why}
 	case l.notice != nil:
 		return &event.Notice{Text: l.notice.Text, Severe: l.notice.Severe}
+	case l.roamed != nil && l.Roamed != nil:
+		return l.Roamed
 	case l.runFinished != nil:
 		r := l.runFinished
 		return &event.RunFinished{Took: duration(r.Took), Counts: r.Counts, Interrupted: r.Interrupted, Unreachable: r.Unreachable, ServiceDied: r.ServiceDied}

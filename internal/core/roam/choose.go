@@ -90,8 +90,11 @@ func (w *walk) repeated() *move {
 		}
 		for range 2 + w.rand.IntN(longestBurst-2) {
 			m := &move{op: last.op, item: it.n, class: plain}
-			if last.class == renamed || last.class == edge {
-				m.class = last.class
+			switch last.class {
+			case renamed, edge, null, empty:
+				if w.rand.IntN(3) > 0 {
+					m.class = last.class
+				}
 			}
 			e := w.of.r.Remake
 			if last.op == opAmend {
@@ -288,8 +291,10 @@ func (w *walk) create(c class) *move {
 	r := w.of.r
 	m := &move{op: opCreate, item: len(w.m.items) + 1, class: c, turn: w.m.turns}
 	switch {
-	case c == freed && len(r.Unique) > 0 && len(w.m.free) > 0 && !r.ByName():
-		m.turn = w.free()
+	case c == freed && len(r.Unique) > 0 && !r.ByName():
+		if m.turn = w.free(); m.turn < 0 {
+			return nil
+		}
 	case c == taken && len(r.Unique) > 0 && !r.ByName():
 		it := w.target()
 		if it == nil {
@@ -327,10 +332,12 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		turn = w.m.turns
 		w.m.turns++
 	case freed:
-		if len(r.Unique) == 0 || len(w.m.free) == 0 || r.ByName() {
+		if len(r.Unique) == 0 || r.ByName() {
 			return false
 		}
-		turn = w.free()
+		if turn = w.free(); turn < 0 {
+			return false
+		}
 	case taken:
 		other := w.target()
 		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() {
@@ -381,12 +388,28 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 	return w.vary(m, e)
 }
 
-// free is a number that no item has any more: often the one that came free last.
+// free is a number that no item has any more: often the one that came free last;
+// -1 for none.
 func (w *walk) free() int {
-	if w.rand.IntN(2) == 0 {
-		return w.m.free[len(w.m.free)-1]
+	held := map[int]bool{}
+	for _, it := range w.m.items {
+		if it.is != gone {
+			held[it.turn] = true
+		}
 	}
-	return w.m.free[w.rand.IntN(len(w.m.free))]
+	var list []int
+	for _, n := range w.m.free {
+		if !held[n] {
+			list = append(list, n)
+		}
+	}
+	switch {
+	case len(list) == 0:
+		return -1
+	case w.rand.IntN(2) == 0:
+		return list[len(list)-1]
+	}
+	return list[w.rand.IntN(len(list))]
 }
 
 // sameTag tells whether a tag that should be stale is the current one.

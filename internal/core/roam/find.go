@@ -2,6 +2,8 @@ package roam
 
 import (
 	"time"
+
+	"usualpath/internal/core/event"
 )
 
 // Finding is a doubt that was confirmed, or one that did not show again.
@@ -23,10 +25,15 @@ type Finding struct {
 	// Warns marks what may be legal; Rows draw what clients did, Rounds how often it was
 	// met by clients.
 	Warns  bool
-	Rows   []Row
+	Rows   []event.Moment
 	Rounds int
 	// After is how long the roaming had gone on.
 	After time.Duration
+}
+
+// event is what reports are told of it.
+func (f *Finding) event() *event.Found {
+	return &event.Found{Resource: f.Resource, Kind: string(f.Kind), Text: f.Text, Shows: f.Shows, Tries: f.Tries, Times: f.Times, Once: f.Once, Moments: f.Rows}
 }
 
 // mostReplays is how often a doubt is replayed before it is told as seen once.
@@ -113,15 +120,21 @@ func (w *walk) confirm(d *doubt) {
 		g.tell.once(f, w, d)
 		return
 	}
-	t = t.shrunk(g.o.now().Add(g.o.patience()))
-	// In turn: each time the fresh item is served right, and this one is not.
+	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.patience())), short) {
+		delete(g.found, d.key())
+		g.bends[d.bend()] = true
+	}
+}
+
+// settle replays the shortest way three times, in turn with the request to a fresh
+// item: each time that one is served right, and this one is not. False tells that the
+// fresh one was not.
+func (g *ground) settle(f *Finding, t, short *trial) bool {
 	f.Shows, f.Tries = 0, 0
 	for range 3 {
 		if short != nil {
 			if _, clean := short.plays(); !clean {
-				delete(g.found, d.key())
-				g.bends[d.bend()] = true
-				return
+				return false
 			}
 		}
 		f.Tries++
@@ -130,7 +143,7 @@ func (w *walk) confirm(d *doubt) {
 		}
 	}
 	f.Title = g.title(t)
-	f.About = string(d.kind) + ": " + d.observed
+	f.About = string(t.d.kind) + ": " + t.d.observed
 	f.Once = f.Shows == 0
 	for _, m := range t.moves {
 		f.Cause += m.op.String() + " "
@@ -138,10 +151,11 @@ func (w *walk) confirm(d *doubt) {
 	for _, other := range g.tell.all {
 		if other.Resource == f.Resource && other.Cause == f.Cause && !other.Once {
 			other.Also = append(other.Also, f.Title)
-			return
+			return true
 		}
 	}
 	g.tell.found(f, t)
+	return true
 }
 
 // title names a finding in a few words.

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/resource"
 )
 
@@ -17,21 +18,6 @@ type grid struct {
 
 func newGrid(*resource.Resource) *grid {
 	return &grid{cells: map[string]map[string]int{}, pairs: map[string]bool{}}
-}
-
-// Grid is what was walked of a resource, as counts of requests.
-type Grid struct {
-	Resource string    `json:"resource"`
-	Columns  []string  `json:"columns"`
-	Rows     []GridRow `json:"rows"`
-	// Pairs of operations on one item that were walked, of those that there are.
-	Pairs, Of int
-}
-
-// GridRow is one operation.
-type GridRow struct {
-	Operation string `json:"operation"`
-	Cells     []int  `json:"cells"`
 }
 
 // columns are how many items there were, and what the item was.
@@ -82,14 +68,14 @@ func (g *ground) walked(w *walk, m *move, it *item) {
 }
 
 // drawn is the grid as it is told.
-func (gr *grid) drawn(g *ground) Grid {
-	out := Grid{Resource: g.r.Name, Columns: columns(g.o.Items), Pairs: len(gr.pairs)}
+func (gr *grid) drawn(g *ground) event.Walked {
+	out := event.Walked{Resource: g.r.Name, Columns: columns(g.o.Items), Pairs: len(gr.pairs), Rounds: g.meets}
 	var writing []op
 	for o := opCreate; o < ops; o++ {
-		if !g.supports(o) {
+		if !g.supports(o) || o == opList {
 			continue
 		}
-		row := GridRow{Operation: o.String()}
+		row := event.WalkedRow{Operation: o.String()}
 		for _, c := range out.Columns {
 			row.Cells = append(row.Cells, gr.cells[o.String()][c])
 		}

@@ -166,7 +166,7 @@ func (r *ring) naming() bool {
 	if reply, _ := w.send(look, it); reply == nil || look.status != 404 && look.status != 410 {
 		return false
 	}
-	names := g.watched("mixed")
+	names := g.settable()
 	for c := range g.o.Clients {
 		one := *m
 		one.fields = nil

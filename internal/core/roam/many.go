@@ -288,24 +288,12 @@ func (r *ring) round() bool {
 	if it == nil {
 		return false
 	}
-	start := history.Final{There: true, Members: watched(it.want, g.watched(r.kind))}
+	start := history.Final{There: true, Members: watched(it.want, g.settable())}
 	r.plan(it)
 	r.run()
 	final := r.final(it)
 	r.judge(it, history.History{Start: start, Calls: r.history(), Final: final})
 	return true
-}
-
-// watched are the members that all replaces write; where there are none, those that
-// can be amended.
-func (g *ground) watched(kind string) []string {
-	var out []string
-	for _, n := range g.settable() {
-		if kind == "merge" || g.supports(opReplace) && g.r.Remake.Has(n) || !g.supports(opReplace) {
-			out = append(out, n)
-		}
-	}
-	return out
 }
 
 func watched(cells map[string]cell, names []string) history.Members {
@@ -321,7 +309,7 @@ func watched(cells map[string]cell, names []string) history.Members {
 // plan says what each client will send.
 func (r *ring) plan(it *item) {
 	g, w := r.g, r.w
-	names := g.watched(r.kind)
+	names := g.settable()
 	amends := g.r.Supports("amend") && g.r.Merges()
 	var tag *value.Value
 	if it.tag > 0 {
@@ -348,6 +336,12 @@ func (r *ring) plan(it *item) {
 				one.text = pick(f.Name)
 			}
 			m.fields = append(m.fields, one)
+		}
+		// All that is watched is written: what a replace leaves out may read as anything.
+		for _, n := range names {
+			if !m.has(n) {
+				m.fields = append(m.fields, field{n, pick(n), it.turn})
+			}
 		}
 		return &call{client: c, kind: history.Replace, m: m}
 	}
@@ -400,7 +394,7 @@ func (r *ring) prepare(c *call, it *item) {
 		c.body = body
 		x.Body = "{body}"
 		for n, v := range sent {
-			if it == nil || slices.Contains(g.watched(r.kind), n) {
+			if it == nil || slices.Contains(g.settable(), n) {
 				c.members[n] = v
 			}
 		}
@@ -521,7 +515,7 @@ func (r *ring) history() []history.Call {
 		}
 		if c.kind == history.Read {
 			h.Members = history.Members{}
-			for _, n := range r.g.watched(r.kind) {
+			for _, n := range r.g.settable() {
 				if c.content != nil {
 					h.Members[n], _ = c.content.Get(n)
 				}
@@ -552,7 +546,7 @@ func (r *ring) final(it *item) *history.Final {
 			if r.g.r.Gone != "" && slices.ContainsFunc(r.calls, func(c *call) bool { return c.kind == history.Delete }) {
 				return nil
 			}
-			now.Members = watched(it.want, r.g.watched(r.kind))
+			now.Members = watched(it.want, r.g.settable())
 		}
 		if last != nil && (last.There != now.There || !alike(last.Members, now.Members)) {
 			return nil

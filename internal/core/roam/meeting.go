@@ -11,16 +11,6 @@ import (
 	"usualpath/internal/core/resource"
 )
 
-// Row is one line of a drawing of what clients did: a request that began or was
-// answered. Open tells, for each client, whether it waits for an answer then.
-type Row struct {
-	At     time.Duration
-	Client int
-	Text   string
-	Answer bool
-	Open   []bool
-}
-
 // meeting is what clients did at once, as a scenario.
 type meeting struct {
 	g     *ground
@@ -38,7 +28,7 @@ const replaysOfMeeting = 20
 // replay, or in another round.
 func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	g := r.g
-	key := string(f.What) + "|" + r.kind
+	key := string(f.What) + "|" + f.Member + "|" + methodsOf(f.Calls)
 	one := g.met[key]
 	if one == nil {
 		found := &Finding{Resource: g.r.Name, Kind: Kind(f.What), Title: g.meetingTitle(f), After: time.Since(g.o.begun), Warns: f.Warns, Rows: rows(f.Calls, h.Final)}
@@ -52,6 +42,10 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	}
 	if one.f.Tries == 0 {
 		until := time.Now().Add(g.o.patience())
+		if one.way.byOne(h) {
+			delete(g.met, key)
+			return
+		}
 		for one.f.Tries < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended() {
 			one.f.Tries++
 			if one.way.plays(nil) {
@@ -62,13 +56,25 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	if one.f.Shows == 0 && one.rounds < 2 {
 		return
 	}
-	one.f.About = fmt.Sprintf("no order of what the clients did explains it; it shows in %d of %s", one.f.Shows, plural(one.f.Tries, "replay"))
+	one.f.About = "what several clients did at once is explained by no order of it"
 	g.tell.together(one.f, one.way)
 }
 
+// methodsOf are the kinds of the calls that contradict each other, each once: findings
+// of the same are of one cause. What fails by itself goes by its own.
+func methodsOf(calls []history.Call) string {
+	out := ""
+	for k := history.Create; k <= history.Read; k++ {
+		if slices.ContainsFunc(calls, func(c history.Call) bool { return c.Kind == k }) {
+			out += fmt.Sprint(k)
+		}
+	}
+	return out
+}
+
 // rows draw calls in order of time.
-func rows(calls []history.Call, final *history.Final) []Row {
-	var out []Row
+func rows(calls []history.Call, final *history.Final) []event.Moment {
+	var out []event.Moment
 	clients := 0
 	for _, c := range calls {
 		clients = max(clients, c.Client)
@@ -86,9 +92,9 @@ func rows(calls []history.Call, final *history.Final) []Row {
 		if c.Kind == history.Read && len(c.Members) > 0 {
 			answer += " " + membersText(c.Members)
 		}
-		out = append(out, Row{At: c.Begin, Client: c.Client, Text: what}, Row{At: c.End, Client: c.Client, Text: answer, Answer: true})
+		out = append(out, event.Moment{At: c.Begin.Microseconds(), Client: c.Client, Text: what}, event.Moment{At: c.End.Microseconds(), Client: c.Client, Text: answer, Answer: true})
 	}
-	slices.SortStableFunc(out, func(a, b Row) int {
+	slices.SortStableFunc(out, func(a, b event.Moment) int {
 		switch {
 		case a.At != b.At:
 			return int(a.At - b.At)
@@ -111,7 +117,7 @@ func rows(calls []history.Call, final *history.Final) []Row {
 		if final.There {
 			text = "in the end: " + membersText(final.Members)
 		}
-		out = append(out, Row{At: out[len(out)-1].At, Text: text, Open: make([]bool, clients)})
+		out = append(out, event.Moment{At: out[len(out)-1].At, Text: text, Open: make([]bool, clients)})
 	}
 	return out
 }
@@ -127,6 +133,62 @@ func membersText(m history.Members) string {
 		parts = append(parts, n+" "+shown(m[n]))
 	}
 	return strings.Join(parts, ", ")
+}
+
+// byOne replays what the clients did as one client would, one call after another. What
+// shows then is no matter of several, and is told as such.
+func (m *meeting) byOne(h history.History) bool {
+	g := m.g
+	if h.Final == nil || !h.Final.There || len(m.f.Calls) == 0 || m.kind == "tag" || m.kind == "name" {
+		return false
+	}
+	var calls []*call
+	for _, c := range m.calls {
+		if c.kind != history.Read && c.x != nil && c.x.Answer != nil {
+			calls = append(calls, c)
+		}
+	}
+	slices.SortStableFunc(calls, func(a, b *call) int { return a.x.Start.Compare(b.x.Start) })
+	made := &move{seq: 1, op: opCreate, class: plain, item: m.item.n, turn: m.item.turn, status: 201}
+	for _, f := range g.r.Make.Fields {
+		made.fields = append(made.fields, field{f.Name, f.Text, made.turn})
+	}
+	d := &doubt{kind: Unwritten, item: m.item, want: map[string]cell{}, before: map[string]cell{}}
+	t := &trial{g: g, d: d, moves: []*move{made}}
+	for i, c := range calls {
+		one := *c.m
+		one.seq = i + 2
+		t.moves = append(t.moves, &one)
+		if one.status/100 != 2 {
+			continue
+		}
+		t.last, d.move = &one, &one
+		for _, f := range one.fields {
+			if v, watched := c.members[f.name]; watched {
+				d.want[f.name] = cell{v: v, field: f, seq: one.seq}
+			}
+		}
+	}
+	for n := range d.want {
+		if !same(d.want[n].v, h.Final.Members[n]) {
+			d.members = append(d.members, n)
+		}
+	}
+	slices.Sort(d.members)
+	if t.last == nil || len(d.members) == 0 || !t.follows() || g.found[d.key()] != nil {
+		return false
+	}
+	t.moves = t.moves[:slices.Index(t.moves, t.last)+1]
+	for range 2 {
+		if shows, _ := t.plays(); !shows {
+			return false
+		}
+	}
+	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: time.Since(g.o.begun)}
+	d.observed = "with one client: " + strings.Join(d.members, ", ")
+	g.found[d.key()] = f
+	g.settle(f, t.shrunk(time.Now().Add(g.o.patience())), nil)
+	return true
 }
 
 // each is one call a client: those that contradict each other where they can be told,
@@ -349,7 +411,7 @@ func (m *meeting) plays(emit func(event.Event)) bool {
 // together tells what several clients have shown.
 func (t *teller) together(f *Finding, m *meeting) {
 	sc := m.scene()
-	f.Text, f.Steps = sc.Text(f.Title, f.About), sc.Size()
+	f.Text, f.Steps = canonical(sc.Text(f.Title, f.About)), sc.Size()
 	t.all = append(t.all, f)
 	t.o.progress.Found = len(t.all)
 	id := firstFound + len(t.all)
@@ -362,18 +424,14 @@ func (t *teller) together(f *Finding, m *meeting) {
 		verdict = event.Blocked
 	}
 	st.Verdict = verdict
-	var observed []string
-	for _, row := range f.Rows {
-		observed = append(observed, row.String())
-	}
 	for _, c := range m.calls {
 		if c.x != nil {
 			st.Sent = append(st.Sent, event.Sent{Role: event.Copy, N: c.client + 1, Exchange: c.x})
 		}
 	}
 	st.Findings = []event.Finding{{Verdict: verdict, Line: st.Line, Expected: "some order of these calls explains what they were answered, and what is there in the end",
-		Observed: append([]string{string(m.f.What)}, observed...), Because: "calls that overlap act as if one came after the other", Sent: -1}}
-	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About})
+		Observed: []string{string(m.f.What) + members(m.f.Member)}, Because: "calls that overlap act as if one came after the other", Sent: -1}}
+	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
 	t.d.Emit(st)
 	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: verdict, Steps: 1, Requests: len(st.Sent)})
 	if verdict == event.Failed {
@@ -389,36 +447,15 @@ func (t *teller) pending(grounds []*ground) {
 				continue
 			}
 			m.f.Once = !m.f.Warns
-			m.f.About = "seen once: no order of what the clients did explains it"
+			m.f.About = "what several clients did at once is explained by no order of it"
 			t.together(m.f, m.way)
 		}
 	}
 }
 
-// String is the row as a line: the time, a bar for each client that waits, what was
-// said.
-func (r Row) String() string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%8.1f ms  ", float64(r.At.Microseconds())/1000)
-	for i, open := range r.Open {
-		mark := " "
-		switch {
-		case open && r.Client == i+1 && r.Answer:
-			mark = "┘"
-		case open && r.Client == i+1:
-			mark = "┐"
-		case open:
-			mark = "│"
-		}
-		b.WriteString(mark + " ")
+func members(name string) string {
+	if name == "" {
+		return ""
 	}
-	if r.Client > 0 {
-		fmt.Fprintf(&b, " client %d  ", r.Client)
-	} else {
-		b.WriteString("           ")
-	}
-	if r.Answer {
-		b.WriteString("→ ")
-	}
-	return b.String() + r.Text
+	return ": " + name
 }

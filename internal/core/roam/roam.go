@@ -12,6 +12,8 @@ import (
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
 )
 
 // Options say how long and how wide it goes.
@@ -41,8 +43,9 @@ type Progress struct {
 	Moves, Requests, Trials, Found, Walks int
 	// New is how many pairs of operations on one item have been walked.
 	New int
-	// Left is the time that is left.
-	Left time.Duration
+	// Left is the time that is left, Share the share of the whole that is done, of 1.
+	Left  time.Duration
+	Share float64
 	// Resource is the one that is walked.
 	Resource string
 }
@@ -51,10 +54,8 @@ type Progress struct {
 type Outcome struct {
 	Progress
 	Findings []*Finding
-	Grids    []Grid
-	// Unwalked are resources that could not be walked, with the reason.
-	Unwalked map[string]string
-	Took     time.Duration
+	// Told is the event that tells how far it went.
+	Told *event.Roamed
 }
 
 func (o *Options) now() time.Time { return time.Now() }
@@ -62,7 +63,7 @@ func (o *Options) now() time.Time { return time.Now() }
 // patience is how long one doubt may be looked into.
 func (o *Options) patience() time.Duration {
 	if o.For > 0 {
-		return max(2*time.Second, o.For/5)
+		return max(3*time.Second, o.For/5)
 	}
 	return 10 * time.Second
 }
@@ -90,6 +91,10 @@ func (o *Options) say() {
 	p := o.progress
 	if o.For > 0 {
 		p.Left = max(0, o.For-time.Since(o.begun))
+		p.Share = min(1, float64(time.Since(o.begun))/float64(o.For))
+	}
+	if o.Steps > 0 {
+		p.Share = max(p.Share, min(1, float64(p.Moves)/float64(o.Steps)))
 	}
 	o.Seen(p)
 }
@@ -108,21 +113,24 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 	if o.Items < 1 {
 		o.Items = 30
 	}
-	out := &Outcome{Unwalked: map[string]string{}}
+	out, told := &Outcome{}, &event.Roamed{}
+	unwalked := func(r *resource.Resource, why string) {
+		told.Unwalked = append(told.Unwalked, event.Unwalked{Resource: r.Name, Why: why})
+	}
 	t := &teller{d: d, o: o}
 	var grounds []*ground
 	for _, r := range list {
 		if !r.Creates() {
-			out.Unwalked[r.Name] = "no item can be made: it has no `make`"
+			unwalked(r, "no item can be made: it has no `make`")
 			continue
 		}
 		if !r.Supports("read") && !r.Lists() {
-			out.Unwalked[r.Name] = "its items can be neither read nor listed"
+			unwalked(r, "its items can be neither read nor listed")
 			continue
 		}
 		grounds = append(grounds, newGround(d, r, o, t))
 	}
-	for turn := 0; len(grounds) > 0 && !o.over() && !d.Ended() && !d.Harmed(); turn++ {
+	for turn := 0; len(grounds) > 0 && !o.over() && !d.Ended() && !d.Harmed() && !d.Unreached(); turn++ {
 		g := grounds[turn%len(grounds)]
 		k := turn / len(grounds)
 		o.progress.Resource = g.r.Name
@@ -134,7 +142,7 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 		}
 		if why != "" {
 			if g.walks == 1 || g.refused != "" {
-				out.Unwalked[g.r.Name] = why
+				unwalked(g.r, why)
 				grounds = slices.DeleteFunc(grounds, func(one *ground) bool { return one == g })
 			}
 		}
@@ -142,11 +150,21 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 	}
 	t.pending(grounds)
 	for _, g := range grounds {
-		out.Grids = append(out.Grids, g.grid.drawn(g))
+		told.Walked = append(told.Walked, g.grid.drawn(g))
 	}
-	out.Findings, out.Took = t.all, time.Since(o.begun)
+	for _, f := range t.all {
+		if len(f.Also) > 0 {
+			if told.Also == nil {
+				told.Also = map[string][]string{}
+			}
+			told.Also[f.Title] = f.Also
+		}
+	}
 	o.progress.Found = len(t.all)
-	out.Progress = o.progress
+	out.Findings, out.Progress, out.Told = t.all, o.progress, told
+	told.Moves, told.Requests, told.Replays, told.Walks = o.progress.Moves, o.progress.Requests, o.progress.Trials, o.progress.Walks
+	told.Took = time.Since(o.begun).Microseconds()
+	d.Emit(told)
 	return out
 }
 
@@ -210,7 +228,7 @@ const firstFound = 2_000_000
 // found tells of a finding by playing it once more, for all to see.
 func (t *teller) found(f *Finding, way *trial) {
 	sc := way.scene()
-	f.Text, f.Steps = sc.Text(f.Title, f.About), sc.Size()
+	f.Text, f.Steps = canonical(sc.Text(f.Title, f.About)), sc.Size()
 	t.all = append(t.all, f)
 	t.o.progress.Found = len(t.all)
 	s, err := t.d.Scenario(way.g.r.File, t.o.File, f.Text)
@@ -227,11 +245,23 @@ func (t *teller) found(f *Finding, way *trial) {
 			f.Once = true
 		}
 		for _, e := range events {
+			if st, ok := e.(*event.ScenarioStarted); ok {
+				st.Found = f.event()
+			}
 			t.d.Emit(e)
 		}
 		break
 	}
 	t.d.Fails()
+}
+
+// canonical is a text of the language as it is laid out.
+func canonical(text string) string {
+	f, diags := syntax.Parse(source.NewFile("roam", text))
+	if diags.Errors() > 0 {
+		return text
+	}
+	return syntax.Print(f)
 }
 
 // once tells of what did not show again, with the exchange that showed it.
@@ -246,7 +276,7 @@ func (t *teller) once(f *Finding, w *walk, d *doubt) {
 	st.File, st.Line = w.of.r.File.Source.Name, w.of.r.File.Line(w.of.r.Statement)
 	st.Findings = []event.Finding{{Verdict: event.Blocked, Line: st.Line, Expected: "this does not happen, and it did not happen again in " + plural(f.Tries, "replay"),
 		Observed: []string{d.observed}, Sent: len(st.Sent) - 1}}
-	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About})
+	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
 	t.d.Emit(&st)
 	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: event.Blocked, Steps: 1, Requests: len(st.Sent), Why: "seen once"})
 }

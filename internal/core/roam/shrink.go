@@ -19,8 +19,8 @@ type shrinking struct {
 // it can be left out, where time allowed to try them all.
 func (t *trial) shrunk(until time.Time) *trial {
 	s := &shrinking{t: t, until: until}
-	s.items()
 	s.drop(func(m *move) bool { return !m.op.writes() && m.op != opRestart })
+	s.items()
 	for {
 		before := len(s.t.moves)
 		s.chunks()
@@ -82,7 +82,7 @@ func (t *trial) possible() bool {
 	if t.last != nil && (len(t.moves) == 0 || t.moves[len(t.moves)-1] != t.last) {
 		return false
 	}
-	if !t.follows() {
+	if !t.sound() {
 		return false
 	}
 	return t.d.item == nil || made[t.d.item.n] || t.d.kind == Broken || t.d.kind == Silent

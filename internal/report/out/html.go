@@ -45,6 +45,7 @@ type htmlPage struct {
 	body     *bufio.Writer
 	spooled  *spool
 	grids    *report.Grids
+	walks    *event.Roamed
 	notices  []event.Notice
 	failures []failureLine
 	bads     int
@@ -77,6 +78,7 @@ func newHTML(w io.Writer) (Sink, error) {
 	h.notice = func(e *event.Notice) {
 		h.notices = append(h.notices, event.Notice{Text: safeLines(e.Text), Severe: e.Severe})
 	}
+	h.roamed = func(e *event.Roamed) { h.walks = e }
 	h.end = h.finish
 	return h, nil
 }
@@ -154,6 +156,8 @@ type headView struct {
 	Failures              []failureLine
 	MoreFailures          int
 	Grids                 []gridView
+	Walked                []walkedView
+	Roamed                string
 	Timeline              template.HTML
 	TimelineWords         string
 	Times                 []timeView
@@ -209,6 +213,7 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	for _, g := range h.grids.All() {
 		head.Grids = append(head.Grids, viewOf(g))
 	}
+	head.Walked, head.Roamed = walkedViews(h.walks)
 	head.Timeline, head.TimelineWords = h.line.draw(e.Took)
 	head.Times, head.MoreTimes = h.times.views()
 	for g := range h.groups {

@@ -27,6 +27,7 @@ type sceneView struct {
 	Anchor, Verdict, Text, Groups, Class, Title, Level, Word, Took, About, Why, First, With string
 	Trail                                                                                   []markView
 	MoreMarks                                                                               bool
+	Replays, Found, Moments                                                                 string
 	Steps                                                                                   []stepView
 }
 
@@ -35,6 +36,9 @@ func scenarioView(s *scenario, anchor string, groups []string) sceneView {
 	out := sceneView{Anchor: anchor, Verdict: string(v), Class: class(v), Title: safe(s.Title), Word: string(v), Took: exchange.Took(s.finished.Took), About: safe(s.About), Why: safe(s.finished.Why), First: s.first, With: strings.Join(s.with, ", "), Groups: strings.Join(groups, "\n")}
 	if v == event.Skipped {
 		out.Word = "not applicable"
+	}
+	if f := s.Found; f != nil {
+		out.Replays, out.Found, out.Moments = f.Replays(), safeLines(f.Text), safeLines(drawnMoments(f))
 	}
 	if s.Check != nil {
 		out.Title, out.Level = safe(s.Check.ID), safe(s.Check.Resource)+", "+safe(s.Check.Level)

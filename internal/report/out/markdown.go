@@ -19,6 +19,7 @@ type markdown struct {
 	w       io.Writer
 	body    *spool
 	grids   *report.Grids
+	walks   *event.Roamed
 	notices []string
 	err     error
 }
@@ -34,6 +35,7 @@ func newMarkdown(w io.Writer) (Sink, error) {
 	m.caused = true
 	m.each = m.scenario
 	m.notice = func(e *event.Notice) { m.notices = append(m.notices, e.Text) }
+	m.roamed = func(e *event.Roamed) { m.walks = e }
 	m.end = m.finish
 	return m, nil
 }
@@ -120,6 +122,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 		}
 		fmt.Fprintln(w)
 	}
+	m.walked(w)
 	m.err = m.body.pour(w)
 	if err := w.Flush(); m.err == nil {
 		m.err = err
@@ -133,4 +136,23 @@ func (m *markdown) Close() error {
 		m.finish(&event.RunFinished{})
 	}
 	return m.err
+}
+
+// walked writes what roaming has walked.
+func (m *markdown) walked(w io.Writer) {
+	if m.walks == nil {
+		return
+	}
+	for _, g := range m.walks.Walked {
+		fmt.Fprintf(w, "### %s, off the usual path\n\n| among so many items | %s |\n|---|%s\n", inline(g.Resource), strings.Join(g.Columns, " | "), strings.Repeat("---|", len(g.Columns)))
+		for _, r := range g.Rows {
+			fmt.Fprintf(w, "| %s |", r.Operation)
+			for _, n := range r.Cells {
+				fmt.Fprintf(w, " %d |", n)
+			}
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintf(w, "\n%s\n\n", walkedTally(g))
+	}
+	fmt.Fprintf(w, "%s\n\n", inline(roamedWords(m.walks)))
 }

@@ -77,6 +77,7 @@ type gather struct {
 	begin  func(*event.RunStarted)
 	each   func(*scenario)
 	notice func(*event.Notice)
+	roamed func(*event.Roamed)
 	end    func(*event.RunFinished)
 }
 
@@ -98,6 +99,11 @@ func (g *gather) Event(e event.Event) {
 			g.now.finished = e
 			g.take(g.now)
 			g.now = nil
+		}
+	case *event.Roamed:
+		if g.roamed != nil {
+			g.release()
+			g.roamed(e)
 		}
 	case *event.Notice:
 		if g.notice != nil {
@@ -205,6 +211,9 @@ func story(s *scenario) string {
 		for _, l := range st.Lacks {
 			fmt.Fprintf(&b, "  lacks     %s\n", l)
 		}
+	}
+	if f := s.Found; f != nil {
+		b.WriteString(foundStory(f))
 	}
 	if n := len(s.with); n > 0 {
 		fmt.Fprintf(&b, "with it %d more for the same cause: %s\n", n, strings.Join(s.with, ", "))
