@@ -204,18 +204,12 @@ func roamFaults() []Fault {
 		}
 		c.give(a)
 	}, "AUA"))
-	add("null-then-value-lost", "a flag that was set to null, and set again, stays away if the home port was null too", 5, func() middleware {
-		var nulls memory[int]
+	add("null-then-value-lost", "a flag that was set to null by a PATCH, and is set again by one, stays away", 4, func() middleware {
+		var nulls memory[bool]
 		return on("PATCH", boat, func(c *call) {
-			n, _ := nulls.swap(c.r.URL.Path, 0)
-			m := c.members()
-			for _, name := range []string{"flag", "home_port"} {
-				if string(m[name]) == "null" {
-					n++
-				}
-			}
-			nulls.swap(c.r.URL.Path, n)
-			if n > 1 && m["flag"] != nil && string(m["flag"]) != "null" {
+			m := c.members()["flag"]
+			was, _ := nulls.swap(c.r.URL.Path, string(m) == "null")
+			if was && m != nil && string(m) != "null" {
 				unsaved(c)
 				return
 			}

@@ -48,7 +48,8 @@ func (w *walk) confirm(d *doubt) {
 	switch {
 	case d.kind == Broken, d.kind == Silent, d.kind == Refused, d.kind == Accepted:
 		t.last = d.move
-	case d.move != nil && d.move == w.lastWrite():
+	case (d.kind == Unlisted || d.kind == Listed) && g.r.Paging != nil && d.move != nil && d.move == w.lastWrite():
+		// The list, before and after it, is what tells.
 		t.last = d.move
 	}
 	if t.last != nil {
@@ -120,7 +121,7 @@ func (w *walk) confirm(d *doubt) {
 		g.tell.once(f, w, d)
 		return
 	}
-	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.patience())), short) {
+	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.persistence()), f.Tries > 1), short) {
 		delete(g.found, d.key())
 		g.bends[d.bend()] = true
 	}

@@ -63,9 +63,14 @@ func (o *Options) now() time.Time { return time.Now() }
 // patience is how long one doubt may be looked into.
 func (o *Options) patience() time.Duration {
 	if o.For > 0 {
-		return max(3*time.Second, o.For/5)
+		return max(3*time.Second, o.For/4)
 	}
 	return 10 * time.Second
+}
+
+// persistence is how long a way may be made shorter.
+func (o *Options) persistence() time.Duration {
+	return max(8*time.Second, o.For/3)
 }
 
 func (o *Options) add(requests int) {
@@ -245,14 +250,21 @@ func (t *teller) found(f *Finding, way *trial) {
 			f.Once = true
 		}
 		for _, e := range events {
-			if st, ok := e.(*event.ScenarioStarted); ok {
-				st.Found = f.event()
+			switch e := e.(type) {
+			case *event.ScenarioStarted:
+				e.Found = f.event()
+			case *event.ScenarioFinished:
+				if f.Once {
+					e.Verdict, e.Why = event.Blocked, "it did not show again"
+				}
 			}
 			t.d.Emit(e)
 		}
 		break
 	}
-	t.d.Fails()
+	if !f.Once {
+		t.d.Fails()
+	}
 }
 
 // canonical is a text of the language as it is laid out.

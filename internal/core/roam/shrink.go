@@ -13,13 +13,20 @@ type shrinking struct {
 	t     *trial
 	until time.Time
 	tries int
+	// chancy is a doubt that does not show each time.
+	chancy bool
 }
 
 // shrunk is the shortest way to the doubt that is found in time: no single step of
 // it can be left out, where time allowed to try them all.
-func (t *trial) shrunk(until time.Time) *trial {
-	s := &shrinking{t: t, until: until}
-	s.drop(func(m *move) bool { return !m.op.writes() && m.op != opRestart })
+func (t *trial) shrunk(until time.Time, chancy bool) *trial {
+	s := &shrinking{t: t, until: until, chancy: chancy}
+	looks := func(m *move) bool { return !m.op.writes() && m.op != opRestart }
+	// What makes it long first: looks, and all that is done to other items but making them.
+	s.drop(looks)
+	s.drop(func(m *move) bool { return m.op != opCreate && !s.about(m) })
+	s.drop(func(m *move) bool { return m.op == opCreate && m.class != plain && !s.about(m) })
+	s.drop(func(m *move) bool { return m.op != opCreate })
 	s.items()
 	for {
 		before := len(s.t.moves)
@@ -30,7 +37,7 @@ func (t *trial) shrunk(until time.Time) *trial {
 		}
 	}
 	s.simpler()
-	s.drop(func(m *move) bool { return !m.op.writes() && m.op != opRestart })
+	s.drop(looks)
 	s.chunks()
 	s.renumber()
 	return s.t
@@ -52,7 +59,7 @@ func (s *shrinking) try(moves []*move) bool {
 	}
 	s.tries++
 	shows, _ := next.plays()
-	if !shows && s.tries < 40 {
+	if !shows && s.chancy && s.tries < 40 {
 		// What goes by chance gets a second one.
 		s.tries++
 		shows, _ = next.plays()
@@ -86,6 +93,13 @@ func (t *trial) possible() bool {
 		return false
 	}
 	return t.d.item == nil || made[t.d.item.n] || t.d.kind == Broken || t.d.kind == Silent
+}
+
+// about tells whether a move is about an item that the doubt is about, or that was
+// written last.
+func (s *shrinking) about(m *move) bool {
+	t := s.t
+	return t.d.item != nil && t.d.item.n == m.item || t.d.move != nil && t.d.move.item == m.item || s.fixed(m)
 }
 
 // fixed tells whether a move is what is judged, or what it is held against.
