@@ -131,7 +131,8 @@ func (x Request) lines(first line, body ...line) []line {
 func (w *Scene) Make(id, number string, x Request) {
 	s := w.s
 	if !s.makesByName() {
-		x.Lines = append(x.Lines, s.keepID(id).text+" if there")
+		// What is made is known before anything is claimed, so that it is removed.
+		x.Lines = append([]string{s.keepID(id).text + " if there"}, x.Lines...)
 		s.first(x.Title, x.lines(send("POST", s.coll()), bodyLine(s.Make, x.Body))...)
 		return
 	}

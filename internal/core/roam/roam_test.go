@@ -179,7 +179,7 @@ func roams(t *testing.T, h http.Handler, text string, o *Options, seed uint64) (
 	require.Empty(t, p.Diagnostics)
 	var out *Outcome
 	var events []event.Event
-	engine.Run(context.Background(), p, engine.Options{Workers: 1, Level: "must", Seed: seed, Timeout: 2 * time.Second, Tool: "test",
+	engine.Run(context.Background(), p, engine.Options{Workers: 1, StopEarly: true, Level: "must", Seed: seed, Timeout: 2 * time.Second, Tool: "test",
 		Select: engine.Selection{Chosen: func(*project.Scenario) bool { return false }},
 		Emit:   func(e event.Event) { events = append(events, e) },
 		Roam:   func(d *engine.Drive) { out = Roam(d, list, o) }})
