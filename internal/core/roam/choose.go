@@ -29,8 +29,14 @@ func (w *walk) next() *move {
 		return nil
 	}
 	if n < w.size && w.mayCreate() && w.rand.Float64() < w.growing(n) {
-		if w.rand.IntN(3) == 0 {
+		// One in three under a name that is free again, now and then one to be refused.
+		switch k := w.rand.IntN(24); {
+		case k < 8:
 			if m := w.create(freed); m != nil {
+				return m
+			}
+		case k < 10:
+			if m := w.create([]class{lacking, taken}[k-8]); m != nil {
 				return m
 			}
 		}
@@ -117,6 +123,20 @@ func (w *walk) bursting() *move {
 	}
 	m := w.burst[0]
 	w.burst = w.burst[1:]
+	it := w.peek(m.item)
+	if it == nil || it.is != there {
+		w.burst = nil
+		return nil
+	}
+	if m.class != renamed {
+		// It may have another name by now.
+		m.turn = it.turn
+		for i := range m.fields {
+			if slices.Contains(w.of.r.Unique, m.fields[i].name) {
+				m.fields[i].turn = it.turn
+			}
+		}
+	}
 	return m
 }
 
@@ -247,7 +267,7 @@ func (w *walk) draw() *move {
 		}
 		m.seen = it.seen
 	case opAmend:
-		m.class = []class{plain, plain, several, edge, borrowed, empty, null, renamed, taken, freed, current, stale}[w.rand.IntN(12)]
+		m.class = []class{plain, plain, several, edge, borrowed, empty, null, renamed, renamed, taken, freed, current, stale}[w.rand.IntN(13)]
 		if !w.fill(m, it, r.Amend) {
 			return nil
 		}

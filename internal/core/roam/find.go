@@ -83,6 +83,11 @@ func (w *walk) confirm(d *doubt) {
 	}
 	// Fresh items are to be alone.
 	w.end()
+	if !t.sound() {
+		// What is claimed does not follow from what was sent.
+		g.bends[d.bend()] = true
+		return
+	}
 	short := t.short()
 	if short != nil {
 		_, clean := short.plays()

@@ -18,7 +18,9 @@ type meeting struct {
 	f     history.Finding
 	item  *item
 	calls []*call
-	start map[string]cell
+	began time.Time
+	// only are those that are left, nil before any is left out.
+	only []*call
 }
 
 // replaysOfMeeting is how often what clients did is replayed, to tell how often it shows.
@@ -31,8 +33,11 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	key := string(f.What) + "|" + f.Member + "|" + methodsOf(f.Calls)
 	one := g.met[key]
 	if one == nil {
+		if f.What == history.Broken {
+			f.Calls = beside(f.Calls[0], h.Calls)
+		}
 		found := &Finding{Resource: g.r.Name, Kind: Kind(f.What), Title: g.meetingTitle(f), After: time.Since(g.o.begun), Warns: f.Warns, Rows: rows(f.Calls, h.Final)}
-		one = &met{f: found, found: f, way: &meeting{g: g, kind: r.kind, f: f, item: it, calls: r.calls}}
+		one = &met{f: found, found: f, way: &meeting{g: g, kind: r.kind, f: f, item: it, calls: r.calls, began: r.epoch}}
 		g.met[key] = one
 	}
 	one.rounds++
@@ -56,8 +61,22 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	if one.f.Shows == 0 && one.rounds < 2 {
 		return
 	}
+	if one.f.Shows*2 > one.f.Tries {
+		one.way.fewer(time.Now().Add(g.o.patience()))
+	}
 	one.f.About = "what several clients did at once is explained by no order of it"
 	g.tell.together(one.f, one.way)
+}
+
+// beside are a call and those that were under way with it.
+func beside(c history.Call, calls []history.Call) []history.Call {
+	out := []history.Call{c}
+	for _, o := range calls {
+		if o.Client != c.Client && o.Begin < c.End && c.Begin < o.End {
+			out = append(out, o)
+		}
+	}
+	return out
 }
 
 // methodsOf are the kinds of the calls that contradict each other, each once: findings
@@ -194,6 +213,9 @@ func (m *meeting) byOne(h history.History) bool {
 // each is one call a client: those that contradict each other where they can be told,
 // else the first.
 func (m *meeting) each() []*call {
+	if m.only != nil {
+		return m.only
+	}
 	var out []*call
 	for _, c := range m.calls {
 		if c.kind == history.Read || m.of(c) < 0 {
@@ -212,6 +234,25 @@ func (m *meeting) each() []*call {
 		}
 	}
 	return out
+}
+
+// fewer leaves out clients that it does not take, as far as replays tell.
+func (m *meeting) fewer(until time.Time) {
+	for i := len(m.each()) - 1; i >= 0; i-- {
+		list := m.each()
+		if len(list) <= 2 || time.Now().After(until) || m.g.d.Ended() {
+			return
+		}
+		was := m.only
+		m.only = slices.Delete(slices.Clone(list), i, i+1)
+		shows := false
+		for range 3 {
+			shows = shows || m.plays(nil)
+		}
+		if !shows {
+			m.only = was
+		}
+	}
 }
 
 // of is the place of a call among those that contradict each other, -1 for none.
@@ -426,14 +467,19 @@ func (t *teller) together(f *Finding, m *meeting) {
 	st.Verdict = verdict
 	for _, c := range m.calls {
 		if c.x != nil {
+			st.Took = max(st.Took, c.x.Start.Add(c.x.Timing.Total).Sub(m.began))
 			st.Sent = append(st.Sent, event.Sent{Role: event.Copy, N: c.client + 1, Exchange: c.x})
 		}
 	}
-	st.Findings = []event.Finding{{Verdict: verdict, Line: st.Line, Expected: "some order of these calls explains what they were answered, and what is there in the end",
-		Observed: []string{string(m.f.What) + members(m.f.Member)}, Because: "calls that overlap act as if one came after the other", Sent: -1}}
+	finding := event.Finding{Verdict: verdict, Line: st.Line, Expected: "some order of these calls explains what they were answered, and what is there in the end",
+		Observed: []string{string(m.f.What) + members(m.f.Member)}, Because: "calls that overlap act as if one came after the other", Sent: -1}
+	if m.f.What == history.Broken {
+		finding.Expected, finding.Because = "status not 5xx for what several clients send at once", "a request that can be understood is served or refused (RFC 9110 §15.6)"
+	}
+	st.Findings = []event.Finding{finding}
 	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
 	t.d.Emit(st)
-	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: verdict, Steps: 1, Requests: len(st.Sent)})
+	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: verdict, Steps: 1, Requests: len(st.Sent), Took: st.Took})
 	if verdict == event.Failed {
 		t.d.Fails()
 	}
