@@ -7,3 +7,8 @@ import _ "embed"
 //
 //go:embed language.md
 var Language string
+
+// Roam tells how roaming works, in Markdown.
+//
+//go:embed roam.md
+var Roam string

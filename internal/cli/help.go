@@ -32,13 +32,13 @@ var topics = []struct{ name, short, section string }{
 const exitCodes = `Every command ends with one of these codes:
 
     0    all held; what should and is usual may have been warned of
-    1    an expectation failed or could not be judged, something is newly failing
-         (compare), a file is not in canonical layout (fmt --check), or an answer
+    1    an expectation failed or could not be judged, roaming has found something,
+         something is newly failing (compare), a file is not in canonical layout (fmt --check), or an answer
          departs from the document (run --against)
     2    wrong usage, or a file with errors: nothing was sent
     3    the service could not be started or reached, or it ended during the run
     4    the tool itself failed
-    5    nothing failed, but something could not be judged
+    5    nothing failed, but something could not be judged, or was seen once (roam)
     130  interrupted: the clean-up has run and the record is complete
 `
 
@@ -51,6 +51,9 @@ func (a *app) help(root *cobra.Command) {
 		})
 		root.AddCommand(c)
 	}
+	off := &cobra.Command{Use: "roaming", Short: "how roam walks, what it tells, and what it leaves alone"}
+	off.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(docs.Roam, a.style(a.out))) })
+	root.AddCommand(off)
 	c := &cobra.Command{Use: "exit-codes", Short: "what the exit codes mean"}
 	c.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, exitCodes) })
 	root.AddCommand(c)
@@ -106,6 +109,9 @@ func plainText(text string, s *report.Style) string {
 		case l == "":
 			flush()
 			b.WriteString("\n")
+		case strings.HasPrefix(l, "- "):
+			flush()
+			paragraph = append(paragraph, strings.ReplaceAll(l, "**", ""))
 		default:
 			paragraph = append(paragraph, l)
 		}

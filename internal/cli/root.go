@@ -126,7 +126,7 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 				return nil
 			}
 			hint := "usualpath --help shows the commands"
-			if n := source.Nearest(args[0], []string{"try", "new", "run", "lint", "fmt", "derive", "explain", "report", "compare", "demo", "lsp", "version", "completion"}); n != "" {
+			if n := source.Nearest(args[0], []string{"try", "new", "run", "roam", "lint", "fmt", "derive", "explain", "report", "compare", "demo", "lsp", "version", "completion"}); n != "" {
 				hint = "did you mean usualpath " + n + "?"
 			}
 			return usage(fmt.Sprintf("unknown command %q", args[0]), hint)

@@ -3,6 +3,7 @@ package roam
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -141,7 +142,7 @@ func (g *ground) invented(n string, i int) string {
 			}
 			switch v.Kind {
 			case value.String:
-				return resource.Quoted(v.Text + " " + string(rune('a'+i%26)) + string(rune('a'+i/26)))
+				return strings.TrimSuffix(f.Text, `"`) + " " + string(rune('a'+i%26)) + string(rune('a'+i/26)) + `"`
 			case value.Number:
 				if k, whole := v.Int(); whole {
 					return fmt.Sprint(k + i)

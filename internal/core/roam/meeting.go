@@ -30,7 +30,7 @@ const replaysOfMeeting = 20
 // replay, or in another round.
 func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	g := r.g
-	key := string(f.What) + "|" + f.Member + "|" + methodsOf(f.Calls)
+	key := string(f.What) + "|" + methodsOf(f.Calls)
 	one := g.met[key]
 	if one == nil {
 		if f.What == history.Broken {
