@@ -69,7 +69,10 @@ func (j *judge) name() Finding {
 		return Finding{What: TwoOfOne}
 	}
 	if j.fails(calls, nil) {
-		// A change was taken of what was gone: it is nowhere.
+		// A change was taken of what was gone: it is nowhere, or it has brought it back.
+		if final != nil && final.There && slices.ContainsFunc(calls, func(c Call) bool { return c.Kind == Delete && c.Outcome == Taken }) {
+			return Finding{What: CameBack}
+		}
 		return Finding{What: LostUpdate}
 	}
 	if final != nil && j.fails(calls, final) {

@@ -21,16 +21,22 @@ type meeting struct {
 	began time.Time
 	// only are those that are left, nil before any is left out.
 	only []*call
+	// choice says which call of each client is sent: one that contradicts the others,
+	// the first, or the last.
+	choice int
 }
 
 // replaysOfMeeting is how often what clients did is replayed, to tell how often it shows.
 const replaysOfMeeting = 20
 
+// triesOfOne is after how many replays without a sign of it other calls are chosen.
+const triesOfOne = 6
+
 // tell notes what several clients have shown. It is told once it shows again: in a
 // replay, or in another round.
 func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	g := r.g
-	key := string(f.What) + "|" + methodsOf(f.Calls)
+	key := string(f.What) + "|" + causeOf(f)
 	one := g.met[key]
 	if one == nil {
 		if f.What == history.Broken {
@@ -51,11 +57,19 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 			delete(g.met, key)
 			return
 		}
-		for one.f.Tries < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended() {
+		for total := 0; total < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended(); total++ {
+			if one.f.Shows == 0 && total > 0 && total%triesOfOne == 0 && one.way.choice < 2 {
+				// Other calls of the same round may meet more often.
+				one.way.choice++
+				one.f.Tries = 0
+			}
 			one.f.Tries++
 			if one.way.plays(nil) {
 				one.f.Shows++
 			}
+		}
+		if one.f.Shows == 0 {
+			one.way.choice, one.f.Tries = 0, replaysOfMeeting
 		}
 	}
 	if one.f.Shows == 0 && one.rounds < 2 {
@@ -79,16 +93,14 @@ func beside(c history.Call, calls []history.Call) []history.Call {
 	return out
 }
 
-// methodsOf are the kinds of the calls that contradict each other, each once: findings
-// of the same are of one cause. What fails by itself goes by its own.
-func methodsOf(calls []history.Call) string {
-	out := ""
-	for k := history.Create; k <= history.Read; k++ {
-		if slices.ContainsFunc(calls, func(c history.Call) bool { return c.Kind == k }) {
-			out += fmt.Sprint(k)
-		}
+// causeOf tells findings of one name apart: by what was answered with 5xx, and by
+// whether a delete or a tag has to do with it.
+func causeOf(f history.Finding) string {
+	if f.What == history.Broken {
+		return fmt.Sprint(f.Calls[0].Kind)
 	}
-	return out
+	return fmt.Sprint(slices.ContainsFunc(f.Calls, func(c history.Call) bool { return c.Kind == history.Delete }),
+		slices.ContainsFunc(f.Calls, func(c history.Call) bool { return c.IfMatch != "" }))
 }
 
 // rows draw calls in order of time.
@@ -217,8 +229,12 @@ func (m *meeting) each() []*call {
 		return m.only
 	}
 	var out []*call
-	for _, c := range m.calls {
-		if c.kind == history.Read || m.of(c) < 0 {
+	calls := slices.Clone(m.calls)
+	if m.choice == 2 {
+		slices.Reverse(calls)
+	}
+	for _, c := range calls {
+		if c.kind == history.Read || m.choice == 0 && m.of(c) < 0 {
 			continue
 		}
 		if !slices.ContainsFunc(out, func(o *call) bool { return o.client == c.client }) {
