@@ -27,6 +27,9 @@ func bareLoop(spec string) int {
 	if _, err := fmt.Sscan(spec, &url, &n, &workers, &file); err != nil {
 		return 2
 	}
+	if walk, is := strings.CutPrefix(file, "@"); is {
+		return replayLoop(url, walk)
+	}
 	if file != "-" {
 		return decodeLines(file)
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 
 	"usualpath/internal/core/event"
@@ -141,6 +142,24 @@ func (s *Session) Look(name string) (*state.Snapshot, string) {
 		return nil, found.problem
 	}
 	return found.s, ""
+}
+
+// Forget drops what is known of lists that are gone with what they were below, and of
+// what was asked for: all that this session has made is removed.
+func (d *Drive) Forget(s *Session) {
+	t := &step{env: d.env, in: s.flow, f: s.flow.job.s.File, e: &event.StepFinished{}}
+	if t.findBase() != nil {
+		return
+	}
+	w := d.env.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	clear(w.asked)
+	for _, g := range s.flow.guards {
+		if list, err := t.collection(g); err == nil && strings.Contains(g.o.At.Raw, "{") {
+			delete(w.lists, listKey(t.base, list))
+		}
+	}
 }
 
 // Looked is how many requests the last look needed.

@@ -18,8 +18,8 @@ import (
 type ledger struct {
 	mu   sync.Mutex
 	made []made
-	// removed are items that an answer said were gone.
-	removed []made
+	// removed are items that an answer said were gone, by host and path.
+	removed map[string]made
 	// seen are the bodies that items were last read as, before they were removed.
 	seen map[string]string
 	// kept are the lists that were told to stay as they are.
@@ -116,7 +116,7 @@ func (l *ledger) drop(host, where string, loose bool) {
 	l.made = slices.DeleteFunc(l.made, func(m made) bool {
 		gone := m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
 		if gone && m.path == where {
-			l.removed = append(l.removed, m)
+			l.goes(m)
 		} else if gone {
 			delete(l.seen, host+m.path)
 			delete(l.seen, host+" "+path.Base(m.path))
@@ -131,10 +131,29 @@ func (l *ledger) drop(host, where string, loose bool) {
 		id := path.Base(m.path)
 		gone := m.host == host && (id == name || id == strings.TrimSuffix(name, path.Ext(name)))
 		if gone {
-			l.removed = append(l.removed, m)
+			l.goes(m)
 		}
 		return gone
 	})
+}
+
+// mostRemoved bounds how many items are remembered that are gone.
+const mostRemoved = 5_000
+
+// goes notes that an item is gone. Of very many, some are forgotten.
+func (l *ledger) goes(m made) {
+	if l.removed == nil {
+		l.removed = map[string]made{}
+	}
+	for key, old := range l.removed {
+		if len(l.removed) < mostRemoved {
+			break
+		}
+		delete(l.removed, key)
+		delete(l.seen, old.host+old.path)
+		delete(l.seen, old.host+" "+path.Base(old.path))
+	}
+	l.removed[m.host+m.path] = m
 }
 
 // read notes what an item reads as.
@@ -164,13 +183,10 @@ func (l *ledger) restore(host, where, body string) {
 	if was, known := l.seen[host+where]; known && was != body {
 		return
 	}
-	l.removed = slices.DeleteFunc(l.removed, func(m made) bool {
-		there := m.host == host && m.path == where
-		if there {
-			l.add(m.host, m.path, m.told)
-		}
-		return there
-	})
+	if m, known := l.removed[host+where]; known {
+		delete(l.removed, host+where)
+		l.add(m.host, m.path, m.told)
+	}
 }
 
 // left are the items that are still there.

@@ -32,8 +32,8 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 			continue
 		}
 		left := made{path: path.Join(one.list, ids[0]), told: r.mask.text(one.list + " " + ids[0])}
-		if i := slices.IndexFunc(l.removed, same); i >= 0 {
-			if otherState(l.asRead(l.removed[i]), s.Members[k]) {
+		if gone, known := l.gone(ids[0]); known {
+			if otherState(l.asRead(gone), s.Members[k]) {
 				states = true
 			} else {
 				removed = append(removed, left)
@@ -47,6 +47,16 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 	if !states {
 		l.made = append(l.made, removed...)
 	}
+}
+
+// gone is an item of a name that was removed.
+func (l *ledger) gone(id string) (made, bool) {
+	for _, m := range l.removed {
+		if path.Base(m.path) == id {
+			return m, true
+		}
+	}
+	return made{}, false
 }
 
 // sent tells whether a text holds a value that a check of this run has drawn.

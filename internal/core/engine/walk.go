@@ -213,6 +213,9 @@ func (w *walk) whole() (s *snapshot) {
 	}
 	if key != "" {
 		w.of.env.mu.Lock()
+		if len(w.of.env.readings) > mostReadings {
+			clear(w.of.env.readings)
+		}
 		w.of.env.readings[key] = &reading{w.pages, snap}
 		w.of.env.mu.Unlock()
 	}
@@ -254,3 +257,6 @@ func onHost(from, to string) string {
 	}
 	return next.String()
 }
+
+// mostReadings bounds how many lists are remembered as they were last read.
+const mostReadings = 500

@@ -1,7 +1,6 @@
 package roam
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -171,20 +170,30 @@ func (w *walk) lastOwn() *move {
 	return nil
 }
 
+// feature is something that a move may be new in: its kind, and what it is.
+type feature struct {
+	what       string
+	op, before op
+	last       op
+	class      class
+	n          int
+}
+
 // features are what the choice of a move is new in.
-func (w *walk) features(m *move) []string {
-	out := []string{"op " + m.op.String(), fmt.Sprint("class ", m.op, " ", m.class), fmt.Sprint("size ", m.op, " ", bucket(len(w.m.alive())))}
+func (w *walk) features(m *move) []feature {
+	out := make([]feature, 0, 8)
+	out = append(out, feature{what: "op", op: m.op}, feature{what: "class", op: m.op, class: m.class}, feature{what: "size", op: m.op, n: bucket(w.m.living())})
 	it := w.peek(m.item)
 	if it == nil {
 		return out
 	}
-	out = append(out, fmt.Sprint("at ", m.op, " ", w.m.position(it), m.gone))
+	out = append(out, feature{what: "at " + w.m.position(it), op: m.op, n: map[bool]int{true: 1}[m.gone]})
 	if n := len(it.past); n > 0 {
-		out = append(out, fmt.Sprint("pair ", it.past[n-1], " ", m.op), fmt.Sprint("pair ", it.past[n-1], " ", m.op, " ", m.class))
+		last := it.past[n-1]
+		out = append(out, feature{what: "pair", op: m.op, last: last}, feature{what: "pair", op: m.op, last: last, class: m.class}, feature{what: "age", op: m.op, n: min(n, 9)})
 		if n > 1 {
-			out = append(out, fmt.Sprint("triple ", it.past[n-2], " ", it.past[n-1], " ", m.op))
+			out = append(out, feature{what: "triple", op: m.op, last: last, before: it.past[n-2]})
 		}
-		out = append(out, fmt.Sprint("age ", min(n, 9), " ", m.op))
 	}
 	return out
 }

@@ -44,7 +44,7 @@ func (g *ground) walked(w *walk, m *move, it *item) {
 		}
 		row[column]++
 	}
-	in(strconv.Itoa(bucket(len(w.m.alive()))))
+	in(strconv.Itoa(bucket(w.m.living())))
 	switch m.class {
 	case edge, empty, null:
 		in("limits")

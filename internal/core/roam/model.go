@@ -1,8 +1,6 @@
 package roam
 
 import (
-	"slices"
-
 	"usualpath/internal/core/value"
 )
 
@@ -80,6 +78,17 @@ func (m *model) alive() []*item {
 	return out
 }
 
+// living counts the items that are there.
+func (m *model) living() int {
+	n := 0
+	for _, it := range m.items {
+		if it.is == there {
+			n++
+		}
+	}
+	return n
+}
+
 // dead are the items that were deleted.
 func (m *model) dead() []*item {
 	var out []*item
@@ -93,16 +102,27 @@ func (m *model) dead() []*item {
 
 // position says where an item is among those that are there.
 func (m *model) position(it *item) string {
-	list := m.alive()
-	i := slices.Index(list, it)
+	before, after := 0, 0
+	passed := false
+	for _, one := range m.items {
+		switch {
+		case one == it:
+			passed = true
+		case one.is != there:
+		case passed:
+			after++
+		default:
+			before++
+		}
+	}
 	switch {
-	case i < 0:
+	case it.is != there:
 		return "none"
-	case len(list) == 1:
+	case before+after == 0:
 		return "only"
-	case i == 0:
+	case before == 0:
 		return "first"
-	case i == len(list)-1:
+	case after == 0:
 		return "last"
 	}
 	return "middle"

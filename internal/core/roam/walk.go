@@ -56,7 +56,7 @@ type ground struct {
 	// members are those that a client sends and that read as they were sent.
 	members []string
 	// counts say how often something was tried, for the choice of what comes next.
-	counts map[string]int
+	counts map[feature]int
 	grid   *grid
 	// word is how requests that may be refused were answered at first.
 	word map[string]*heard
@@ -88,7 +88,7 @@ type ground struct {
 type heard struct{ taken, refused int }
 
 func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
-	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[string]int{},
+	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[feature]int{},
 		word: map[string]*heard{}, bends: map[string]bool{}, found: map[string]*Finding{}, grid: newGrid(r), tell: t}
 	g.edges = r.Edges()
 	for _, e := range []*resource.Example{r.Make, r.Remake, r.Amend} {
@@ -197,6 +197,9 @@ func (w *walk) end() {
 	a := w.s.Run(w.after, true)
 	g.count(a.Requests)
 	w.s.Around(true)
+	if w.ended == "" {
+		g.d.Forget(w.s)
+	}
 }
 
 func (g *ground) stepOf(write func(sc *resource.Scene)) string {
