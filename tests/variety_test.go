@@ -167,7 +167,10 @@ func (m *moorings) make(w http.ResponseWriter, body []byte) {
 	}
 	id := uuid.NewString()
 	if m.texts {
-		id = fmt.Sprintf("buoy-%06d", rand.IntN(1_000_000))
+		// Drawn again where it is taken.
+		for id = ""; id == "" || m.items[id] != nil; {
+			id = fmt.Sprintf("buoy-%06d", rand.IntN(1_000_000))
+		}
 	}
 	item["ref"] = id
 	m.stamp(item)

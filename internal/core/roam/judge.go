@@ -104,6 +104,10 @@ func (w *walk) take(m *move) *doubt {
 	}
 	if d := w.answered(m, it, reply); d != nil {
 		if d = w.of.doubts(d); d != nil {
+			if d.kind == Accepted {
+				// What is made of it is removed all the same.
+				w.apply(m, it, reply, sent)
+			}
 			return d
 		}
 	}
@@ -153,13 +157,13 @@ func (w *walk) nobody() *value.Value {
 
 // mayRefuse names a request that is to be refused, "" for one that is not: how the
 // first of them are answered is the service's word.
-func (m *move) mayRefuse() string {
+func (w *walk) mayRefuse(m *move) string {
 	switch {
 	case m.op == opDelete && (m.gone || m.never), m.op == opRead, m.op == opHead:
 		return ""
 	case m.never:
 		return m.op.String() + " of what never was"
-	case m.gone && m.op != opCreate:
+	case m.gone && m.op != opCreate && (!w.of.r.ByName() || m.op == opAmend):
 		return m.op.String() + " of what is deleted"
 	case m.class == lacking, m.class == taken, m.class == stale:
 		return m.op.String() + " " + string(m.class)
@@ -185,7 +189,7 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 	if status == 429 || status == 503 {
 		return nil
 	}
-	if why := m.mayRefuse(); why != "" {
+	if why := w.mayRefuse(m); why != "" {
 		h := g.word[why]
 		if h == nil {
 			h = &heard{}
@@ -224,7 +228,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		return nil
 	}
 	g := w.of
-	if m.op.writes() && m.mayRefuse() == "" && ok {
+	if m.op.writes() && w.mayRefuse(m) == "" && ok {
 		key := "served " + m.op.String() + " " + string(m.class)
 		if g.word[key] == nil {
 			g.word[key] = &heard{}
