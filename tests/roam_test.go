@@ -123,6 +123,18 @@ func TestRoamingIsToldAgainBySeed(t *testing.T) {
 	assert.Equal(t, first, grid())
 }
 
+// A run may go on to roam after its checks; the service that it starts is started
+// anew now and then.
+func TestARunRoamsAfterItsChecks(t *testing.T) {
+	dir := started(t, "put-between-patches-lost")
+	r := run(t, dir, "run", "boats.upath", "--family", "lifecycle", "--resource", "boats", "--roam", "4s", "--seed", "2")
+	assert.Equal(t, 1, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "boats: ")
+	assert.Contains(t, r.out, "boats  walked among so many items")
+	assert.Regexp(t, `restart +[·0-9 ]*[1-9]`, r.out)
+	assert.Regexp(t, `\d+ checks of 1 resource: \d+ held`, r.out)
+}
+
 // What was found is in the record, and in reports that are made of it later.
 func TestFindingsAreKept(t *testing.T) {
 	dir := folder(t, "boats.upath", "base "+gullPoint(t, "list-late-after-work", "put-beside-patch-500")+"\n\n"+boatsResource)

@@ -279,7 +279,11 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			it.is, it.want = unsure, map[string]cell{}
 			break
 		}
-		it.want = w.cells(m, sent)
+		if it.want = w.cells(m, sent); m.class == lacking {
+			// It may have lost what tells it from others: nothing more is built on it.
+			it.is, it.want = unsure, map[string]cell{}
+			break
+		}
 		w.renames(m, it)
 	case opReturn:
 		for n, c := range it.want {
@@ -336,6 +340,8 @@ func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	it.looked = m.seq
 	switch {
 	case m.never:
+		return nil
+	case it.is == unsure && it.id != nil && it.last != nil && it.last.class == lacking:
 		return nil
 	case it.is == unsure && it.id != nil:
 		// Whatever it shows is taken as it is.

@@ -41,7 +41,9 @@ type Progress struct {
 	// Moves are requests that were chosen, Requests all that was sent, Trials those of
 	// replays among them.
 	Moves, Requests, Trials, Found, Walks int
-	// New is how many pairs of operations on one item have been walked.
+	// Items are alive now.
+	Items int
+	// New is how many things that a move can be new in have been met.
 	New int
 	// Left is the time that is left, Share the share of the whole that is done, of 1.
 	Left  time.Duration
@@ -193,7 +195,7 @@ func (g *ground) roam(k uint64) string {
 		w.own++
 		g.o.mu.Lock()
 		g.o.progress.Moves++
-		g.o.progress.New = len(g.counts)
+		g.o.progress.New, g.o.progress.Items = len(g.counts), w.m.living()
 		g.o.say()
 		g.o.mu.Unlock()
 		if d := w.take(m); d != nil {

@@ -40,6 +40,7 @@ type shed struct {
 	slow time.Duration
 	busy int
 	n    int
+	lost int
 }
 
 func newShed(fault string) *shed {
@@ -140,6 +141,8 @@ func (s *shed) write(w http.ResponseWriter, method, id string, item, in map[stri
 	next["id"] = item["id"]
 	switch {
 	case s.fault == "fourth is lost" && n == 4:
+	case s.fault == "once" && s.lost < 1 && n > 2:
+		s.lost++
 	case s.fault == "third breaks" && n == 3:
 		w.WriteHeader(http.StatusInternalServerError)
 		return
@@ -230,6 +233,24 @@ func TestWhatIsFound(t *testing.T) {
 			}
 		})
 	}
+}
+
+// What does not show again is told as seen once, and is no failure.
+func TestSeenOnce(t *testing.T) {
+	out, events := roams(t, newShed("once"), tools, &Options{For: 3 * time.Second, Clients: 1}, 11)
+	require.Len(t, out.Findings, 1)
+	f := out.Findings[0]
+	assert.True(t, f.Once)
+	assert.Zero(t, f.Shows)
+	assert.Equal(t, mostReplays, f.Tries)
+	var verdicts []event.Verdict
+	for _, e := range events {
+		if st, ok := e.(*event.ScenarioFinished); ok {
+			verdicts = append(verdicts, st.Verdict)
+		}
+	}
+	assert.Equal(t, []event.Verdict{event.Blocked}, verdicts)
+	assert.Contains(t, f.About, "seen once")
 }
 
 // Legal manners are no findings, and what was there before stays.

@@ -23,6 +23,8 @@ func (g *ground) after(moves []*move) after {
 		case opCreate:
 			a.there[m.item], a.turns[m.item] = true, m.turn
 			delete(a.deleted, m.item)
+		case opReplace:
+			a.turns[m.item] = -1
 		case opDelete:
 			delete(a.there, m.item)
 			a.deleted[m.item] = true
