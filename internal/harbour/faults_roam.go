@@ -42,7 +42,7 @@ func bare(trail string) string {
 // list of ways, such as "UA": a PATCH after a PUT.
 func afterTrail(pattern string, do func(c *call), ends ...string) middleware {
 	return trailed(pattern, func(trail string) bool {
-		return strings.IndexAny(trail[len(trail)-1:], "gh") < 0 && slices.ContainsFunc(ends, func(end string) bool { return strings.HasSuffix(bare(trail), end) })
+		return !strings.ContainsAny(trail[len(trail)-1:], "gh") && slices.ContainsFunc(ends, func(end string) bool { return strings.HasSuffix(bare(trail), end) })
 	}, do)
 }
 

@@ -1,94 +1,14 @@
 package roam
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
-	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
-
-// Kind names what contradicts what the service has said itself.
-type Kind string
-
-// The kinds.
-const (
-	Unwritten Kind = "a write was acknowledged and is not there"
-	Unasked   Kind = "a change that nobody asked for"
-	Vanished  Kind = "gone without a delete"
-	CameBack  Kind = "there again after a delete"
-	Unlisted  Kind = "its list does not show it"
-	Listed    Kind = "its list still shows it"
-	ListSays  Kind = "the list contradicts the item"
-	Unfound   Kind = "the filter does not find it"
-	Misfound  Kind = "the filter finds what does not match"
-	HeadSays  Kind = "HEAD contradicts GET"
-	Refused   Kind = "refused, although what reads the same is served"
-	Accepted  Kind = "accepted, although the same was refused before"
-	Broken    Kind = "a server error"
-	Silent    Kind = "no answer"
-)
-
-// doubt is something that contradicts an earlier answer, before it is confirmed.
-type doubt struct {
-	kind Kind
-	// item is what it is about, move the write that it shows after; nil for none.
-	item    *item
-	move    *move
-	members []string
-	// want are the members of the item as they must read, before what it read as
-	// before the write.
-	want, before map[string]cell
-	// observed says what was seen.
-	observed string
-	// turn is the number that a filter asks for.
-	turn int
-}
-
-// key tells doubts of one cause from others.
-func (d *doubt) key() string {
-	out := string(d.kind)
-	if d.move != nil {
-		out += "|" + d.move.op.String()
-		if d.kind == Refused || d.kind == Accepted || d.kind == Broken {
-			out += " " + string(d.move.class)
-		}
-		if d.item != nil && d.move.item != d.item.n {
-			out += " of another"
-		}
-	}
-	return out + "|" + strings.Join(d.members, ",")
-}
-
-// bend tells apart what a fresh item shows as well.
-func (d *doubt) bend() string {
-	out := d.key()
-	if d.move != nil {
-		out += "|" + string(d.move.class)
-		for _, f := range d.move.fields {
-			if slices.Contains(d.members, f.name) {
-				out += "|" + f.text
-			}
-		}
-	}
-	return out
-}
-
-// doubts tells whether something is still to be looked into, and notes that it was seen.
-func (g *ground) doubts(d *doubt) *doubt {
-	if f := g.found[d.key()]; f != nil {
-		f.Times++
-		return nil
-	}
-	if g.bends[d.bend()] {
-		return nil
-	}
-	return d
-}
 
 // take sends a move, brings what is known up to date, and looks. It gives what
 // contradicts that, nil for nothing.
@@ -334,123 +254,6 @@ func (w *walk) cells(m *move, sent map[string]*value.Value) map[string]cell {
 	return out
 }
 
-// read holds what an item reads as against what it must.
-func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
-	g := w.of
-	it.looked = m.seq
-	switch {
-	case m.never:
-		return nil
-	case it.is == unsure && it.id != nil && it.last != nil && it.last.class == lacking:
-		return nil
-	case it.is == unsure && it.id != nil:
-		// Whatever it shows is taken as it is.
-		switch m.status {
-		case 200:
-			it.is, it.want = there, map[string]cell{}
-		case 404, 410:
-			it.is = gone
-		default:
-			return nil
-		}
-	case it.is == there && (m.status == 404 || m.status == 410):
-		it.is = gone
-		return &doubt{kind: Vanished, item: it, move: it.last, want: it.want, before: it.before, observed: reply.Answer.StatusText()}
-	case it.is == gone && m.status == 200:
-		if g.r.Gone != "" {
-			return nil
-		}
-		it.is = unsure
-		return &doubt{kind: CameBack, item: it, move: w.lastWrite(), before: it.before, observed: reply.Answer.StatusText()}
-	}
-	if m.status != 200 || it.is != there {
-		return nil
-	}
-	v := g.contentOf(reply)
-	if v == nil || v.Kind != value.Object {
-		return nil
-	}
-	w.m.bodies[m.seq], it.seen = v, m.seq
-	if tag := reply.Answer.Header.Get("ETag"); strings.HasPrefix(tag, `"`) && g.r.Revision == nil {
-		w.m.tags[m.seq], it.tag = value.NewString(tag), m.seq
-	}
-	return w.compare(it, v, m.seq)
-}
-
-// compare holds an item's members against what they must be, and takes in what
-// they are.
-func (w *walk) compare(it *item, v *value.Value, seq int) *doubt {
-	var unwritten, unasked []string
-	var observed []string
-	was := copied(it.want)
-	for _, n := range w.of.members {
-		now, _ := v.Get(n)
-		c, known := it.want[n]
-		if !known {
-			it.want[n] = shownAs(now, n, it, seq)
-			continue
-		}
-		if same(c.v, now) {
-			c.pending = false
-			it.want[n] = c
-			continue
-		}
-		observed = append(observed, fmt.Sprintf("%s is %s, not %s", resource.MemberPath(n), shown(now), shown(c.v)))
-		if c.pending {
-			unwritten = append(unwritten, n)
-		} else {
-			unasked = append(unasked, n)
-		}
-		it.want[n] = shownAs(now, n, it, seq)
-	}
-	d := &doubt{item: it, want: was, before: it.before, observed: strings.Join(observed, "; ")}
-	switch {
-	case len(unwritten) > 0:
-		d.kind, d.members, d.move = Unwritten, unwritten, it.last
-	case len(unasked) > 0:
-		d.kind, d.members, d.move = Unasked, unasked, w.lastWrite()
-	default:
-		return nil
-	}
-	return d
-}
-
-// shownAs is a member that is known from what a read has shown.
-func shownAs(v *value.Value, name string, it *item, seq int) cell {
-	return cell{v: v, field: field{name, literal(v), it.turn}, seq: seq, read: true}
-}
-
-// literal is a value as text of the language.
-func literal(v *value.Value) string {
-	if absent(v) {
-		return "null"
-	}
-	switch v.Kind {
-	case value.String:
-		return resource.Quoted(v.Text)
-	case value.Array:
-		var parts []string
-		for _, one := range v.Items {
-			parts = append(parts, literal(one))
-		}
-		return "[" + strings.Join(parts, ", ") + "]"
-	case value.Object:
-		var parts []string
-		for i, n := range v.Names {
-			parts = append(parts, resource.Quoted(n)+": "+literal(v.Items[i]))
-		}
-		return "{ " + strings.Join(parts, ", ") + " }"
-	}
-	return v.JSON()
-}
-
-func shown(v *value.Value) string {
-	if v == nil {
-		return "absent"
-	}
-	return value.Cut(v.String(), 60)
-}
-
 // lastWrite is the last write that was taken, nil for none.
 func (w *walk) lastWrite() *move {
 	for _, m := range slices.Backward(w.moves) {
@@ -459,16 +262,4 @@ func (w *walk) lastWrite() *move {
 		}
 	}
 	return nil
-}
-
-// head holds HEAD against what is known.
-func (w *walk) head(m *move, it *item) *doubt {
-	if m.never || it.is == unsure {
-		return nil
-	}
-	is := m.status/100 == 2
-	if is == (it.is == there) || m.status != 404 && m.status != 410 && !is || it.is == gone && w.of.r.Gone != "" {
-		return nil
-	}
-	return &doubt{kind: HeadSays, item: it, move: w.lastWrite(), want: it.want, before: it.before, observed: fmt.Sprintf("%d", m.status)}
 }

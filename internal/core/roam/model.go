@@ -45,8 +45,6 @@ type item struct {
 	// last is the last write that was taken; before what it read as before that.
 	last   *move
 	before map[string]cell
-	// resent is the last request that can be sent once more.
-	resent *move
 }
 
 // model is what a walk knows of the collection.

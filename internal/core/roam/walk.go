@@ -27,8 +27,6 @@ type walk struct {
 	// size is the number of items that the walk grows to, lazy one that looks late.
 	size int
 	lazy bool
-	// foreign are members of the list that are not ours, by key.
-	foreign map[string]*value.Value
 	// list is what the list showed last, with what was ours.
 	listed *state.Snapshot
 	bases  map[int]int

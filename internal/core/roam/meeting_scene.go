@@ -1,0 +1,169 @@
+package roam
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/history"
+	"usualpath/internal/core/resource"
+)
+
+// scene writes what the clients did as requests that are sent at once.
+func (m *meeting) scene() *resource.Scene {
+	r := m.g.r
+	w := r.Scene()
+	w.Parents()
+	turns(w, r)
+	list := m.each()
+	id := name(1)
+	// The numbers of telling values begin anew.
+	numbers := map[int]int{m.item.turn: 0}
+	turn := func(k int) int {
+		if _, known := numbers[k]; !known {
+			numbers[k] = len(numbers)
+		}
+		return numbers[k]
+	}
+	fields := func(list []field) []field {
+		var out []field
+		for _, f := range list {
+			f.turn = turn(f.turn)
+			out = append(out, f)
+		}
+		return out
+	}
+	broken := expects("status not 5xx", "a request that can be understood is served or refused (RFC 9110 §15.6)")
+	if m.kind == "make" || m.kind == "unique" || m.kind == "key" {
+		var bodies []string
+		for _, c := range list {
+			bodies = append(bodies, bodyText(r, fields(c.m.fields)))
+		}
+		w.Let("bodies", "["+strings.Join(bodies, ", ")+"]")
+		x := resource.Request{Title: fmt.Sprintf("%d clients make one at once", len(bodies))}
+		observed := r.Lists()
+		if observed {
+			w.Observe()
+		}
+		x.Lines = append(x.Lines, "keep every ids from "+r.IdentitySource(), broken)
+		effect := fmt.Sprintf("%s gains %d when status 2xx", r.Observed(), len(bodies))
+		because := "each create that is acknowledged makes an item (RFC 9110 §9.3.3)"
+		if m.kind == "unique" {
+			x.Lines = append(x.Lines, expects("exactly 1 status 2xx", "what is unique has one owner"))
+			effect, because = r.Observed()+" gains 1", "what is unique has one owner"
+		}
+		if m.kind == "key" {
+			w.Let("key", "{uuid()}")
+			x.Header = []string{"Idempotency-Key: {key}"}
+			effect, because = r.Observed()+" gains 1", "what is sent again with its key is done once"
+		}
+		if observed {
+			x.Lines = append(x.Lines, expects(effect, because))
+		}
+		w.MakeTogether(len(bodies), "bodies", x)
+		for i := len(bodies); i > 0; i-- {
+			w.LeaveNth("ids", i)
+		}
+		return w
+	}
+	var methods, bodies []string
+	for _, c := range list {
+		methods = append(methods, map[op]string{opReplace: `"PUT"`, opAmend: `"PATCH"`, opDelete: `"DELETE"`, opCreate: `"PUT"`}[c.m.op])
+		bodies = append(bodies, bodyText(r, fields(c.m.fields)))
+	}
+	if m.kind == "name" {
+		w.Let(id, quotedRaw(r.Turned(r.Chosen, number(0))))
+		w.Read(id, resource.Request{Title: "look that nothing is there", Lines: []string{"need status 404 or 410"}})
+	} else {
+		start := &move{seq: 1, op: opCreate, class: plain, item: 1, turn: 0}
+		for _, f := range r.Make.Fields {
+			start.fields = append(start.fields, field{f.Name, f.Text, 0})
+		}
+		start.write(w, r, id, "make item 1", "need status 2xx")
+	}
+	x := resource.Request{Title: fmt.Sprintf("%d clients write at once", len(list)), Lines: []string{broken}}
+	if m.kind == "tag" {
+		w.Read(id, resource.Request{Title: "read item 1", Lines: []string{"need status 200", "keep tag from header ETag"}})
+		x.Header = []string{"If-Match: {tag}"}
+		x.Lines = append(x.Lines, expects("at most 1 status 2xx", "of writes that demand the same state one is done (RFC 9110 §13.1.1)"))
+	}
+	if m.kind == "name" {
+		x.Lines = append(x.Lines, expects("at most 1 status 201", "201 says that something new was made (RFC 9110 §15.3.2)"))
+	}
+	if m.kind == "merge" || m.kind == "mixed" && m.f.What != history.Broken {
+		x.Lines = append(x.Lines, "need status 2xx")
+	}
+	w.Let("methods", "["+strings.Join(methods, ", ")+"]")
+	w.Let("bodies", "["+strings.Join(bodies, ", ")+"]")
+	w.Together(id, len(list), "methods", "bodies", x)
+	if m.kind == "name" {
+		w.Leave(id)
+	}
+	if claims := m.claims(list, fields); len(claims) > 0 {
+		w.Read(id, resource.Request{Title: "read what remains", Lines: claims})
+	}
+	return w
+}
+
+// claims are what must hold once all is quiet, whatever the order was.
+func (m *meeting) claims(list []*call, fields func([]field) []field) []string {
+	r := m.g.r
+	text := func(c *call, n string) string {
+		for _, f := range fields(c.m.fields) {
+			if f.name == n {
+				return r.Turned(f.text, number(f.turn))
+			}
+		}
+		return ""
+	}
+	if slices.ContainsFunc(list, func(c *call) bool { return c.kind == history.Delete }) {
+		if m.f.What == history.CameBack {
+			return []string{expects("status "+r.GoneStatus(), "what was deleted is gone, and an amend or a replace of it makes nothing (RFC 9110 §9.3.5)")}
+		}
+		return nil
+	}
+	if m.kind == "tag" || m.f.What == history.Broken {
+		return nil
+	}
+	out := []string{expects("status 200", "")}
+	if m.f.What == history.Vanished {
+		return out
+	}
+	// Of several writes of a member the last one stays, whichever it was.
+	written := map[string][]string{}
+	var names []string
+	for _, c := range list {
+		for _, f := range c.m.fields {
+			if _, watched := c.members[f.name]; !watched {
+				continue
+			}
+			if !slices.Contains(names, f.name) {
+				names = append(names, f.name)
+			}
+			if v := text(c, f.name); !slices.Contains(written[f.name], v) {
+				written[f.name] = append(written[f.name], v)
+			}
+		}
+	}
+	if m.f.What == history.Torn {
+		var wholes []string
+		for _, c := range list {
+			var parts []string
+			for _, n := range names {
+				if v := text(c, n); v != "" {
+					parts = append(parts, resource.Quoted(n)+": "+v)
+				}
+			}
+			if len(parts) == len(names) {
+				wholes = append(wholes, "{ "+strings.Join(parts, ", ")+", ... }")
+			}
+		}
+		if len(wholes) == len(list) {
+			return append(out, expects(r.Subject()+" is "+strings.Join(wholes, " or "), "of writes at once one stays, whole"))
+		}
+	}
+	for _, n := range names {
+		out = append(out, expects(r.InItem(n)+" is "+strings.Join(written[n], " or "), "a write that was acknowledged is there, or another one over it (RFC 9110 §9.3)"))
+	}
+	return out
+}
