@@ -81,6 +81,7 @@ func TestTheOtherCommandsOfTheREADME(t *testing.T) {
 	require.True(t, found, "the tour stands first")
 	base, here := gullPoint(t), t.TempDir()
 	port := strings.TrimPrefix(base, "http://127.0.0.1:")
+	faulty := ""
 	require.Equal(t, 0, run(t, here, "new", ".", "--from-service", base+"/boats", "--writes").code)
 	// The examples say where the harbour listens; this one has another port.
 	checkout := t.TempDir()
@@ -98,12 +99,16 @@ func TestTheOtherCommandsOfTheREADME(t *testing.T) {
 			continue
 		}
 		for _, l := range strings.Split(strings.TrimSpace(block[1]), "\n") {
+			if _, fault, bent := strings.Cut(l, "serve --seed-data --fault "); bent {
+				fault, _, _ = strings.Cut(fault, " ")
+				faulty = strings.TrimPrefix(gullPoint(t, fault), "http://127.0.0.1:")
+			}
 			if strings.HasSuffix(l, "&") || strings.Contains(l, "--watch") {
 				// These go on until they are stopped, and have tests of their own.
 				continue
 			}
 			ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-			c := exec.CommandContext(ctx, shell, "-c", strings.ReplaceAll(l, "4710", port))
+			c := exec.CommandContext(ctx, shell, "-c", strings.NewReplacer("4710", port, "4711", faulty).Replace(l))
 			c.Dir = here
 			if strings.Contains(l, "examples") {
 				c.Dir = checkout
@@ -113,7 +118,7 @@ func TestTheOtherCommandsOfTheREADME(t *testing.T) {
 			cancel()
 			require.NotNil(t, c.ProcessState, "%s: %v", l, err)
 			want := 0
-			if strings.Contains(l, "--fault") {
+			if strings.Contains(l, "--fault") || strings.Contains(l, " roam ") {
 				want = 1
 			}
 			assert.Equal(t, want, c.ProcessState.ExitCode(), "%s\n%s", l, out)
