@@ -39,7 +39,7 @@ func (r *ring) prepare(c *call, it *item) {
 		c.body = body
 		x.Body = "{body}"
 		for n, v := range sent {
-			if it == nil || slices.Contains(g.settable(), n) {
+			if it == nil || slices.Contains(g.watchedIn(r.kind), n) {
 				c.members[n] = v
 			}
 		}
@@ -160,7 +160,7 @@ func (r *ring) history() []history.Call {
 		}
 		if c.kind == history.Read {
 			h.Members = history.Members{}
-			for _, n := range r.g.settable() {
+			for _, n := range r.g.watchedIn(r.kind) {
 				if c.content != nil {
 					h.Members[n], _ = c.content.Get(n)
 				}

@@ -123,7 +123,7 @@ func (r *ring) compared(made []*call) {
 			for n, cell := range it.want {
 				now, _ := v.Get(n)
 				// A member that never reads as it was sent says nothing.
-				if !same(now, cell.v) && w.of.keeps(n) {
+				if !same(now, cell.v) && w.of.asSent[n] {
 					what, member = history.Torn, n
 				}
 			}
@@ -139,9 +139,6 @@ func (r *ring) compared(made []*call) {
 		return
 	}
 }
-
-// keeps tells whether a member of a create reads as it was sent, with one client.
-func (g *ground) keeps(n string) bool { return g.asSent[n] }
 
 // historyOf are calls with times, for showing.
 func (r *ring) historyOf(list ...*call) []history.Call {
@@ -166,13 +163,13 @@ func (r *ring) naming() bool {
 	if reply, _ := w.send(look, it); reply == nil || look.status != 404 && look.status != 410 {
 		return false
 	}
-	names := g.settable()
+	names := slices.DeleteFunc(g.settable(opReplace), func(n string) bool { return !g.asSent[n] })
 	for c := range g.o.Clients {
 		one := *m
 		one.fields = nil
 		for _, f := range g.r.Make.Fields {
 			fl := field{f.Name, f.Text, m.turn}
-			if list := g.values(f.Name); slices.Contains(names, f.Name) && len(list) > 0 {
+			if list := g.kept[opReplace][f.Name]; slices.Contains(names, f.Name) && len(list) > 0 {
 				fl.text = list[c%len(list)]
 			}
 			one.fields = append(one.fields, fl)

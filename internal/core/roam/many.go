@@ -31,6 +31,8 @@ type met struct {
 	rounds int
 	way    *meeting
 	found  history.Finding
+	// dropped is one that one client shows as well.
+	dropped bool
 }
 
 // rings are what clients can do to this resource at once.
@@ -38,9 +40,9 @@ func (g *ground) rings() []string {
 	r := g.r
 	var out []string
 	reads := r.Supports("read")
-	amends := r.Supports("amend") && r.Merges() && len(g.settable()) > 0
-	replaces := g.supports(opReplace) && len(r.Remake.Fields) > 0 && r.Revision == nil
-	if reads && amends && len(g.settable()) > 1 && r.Revision == nil {
+	amends := len(g.settable(opAmend)) > 0
+	replaces := len(g.settable(opReplace)) > 0
+	if reads && len(g.settable(opAmend)) > 1 {
 		out = append(out, "merge", "merge")
 	}
 	if reads && replaces {
@@ -49,10 +51,10 @@ func (g *ground) rings() []string {
 			out = append(out, "mixed")
 		}
 	}
-	if reads && (replaces || amends && r.Revision == nil) && r.Supports("delete") {
+	if reads && (replaces || amends) && r.Supports("delete") {
 		out = append(out, "delete")
 	}
-	if reads && (replaces || amends) && r.Revision == nil {
+	if reads && (replaces || amends) {
 		out = append(out, "tag")
 	}
 	switch {
@@ -105,8 +107,8 @@ func (g *ground) meet(k uint64) string {
 		return err.Error()
 	}
 	defer w.end()
-	if g.inventive == nil {
-		g.invents(w)
+	if g.kept == nil {
+		g.learn(w)
 	}
 	kinds := g.rings()
 	if len(kinds) == 0 {
@@ -148,7 +150,7 @@ func (r *ring) round() bool {
 	if it == nil {
 		return false
 	}
-	start := history.Final{There: true, Members: watched(it.want, g.settable())}
+	start := history.Final{There: true, Members: watched(it.want, g.watchedIn(r.kind))}
 	r.plan(it)
 	r.run()
 	final := r.final(it)
@@ -169,22 +171,23 @@ func watched(cells map[string]cell, names []string) history.Members {
 // plan says what each client will send.
 func (r *ring) plan(it *item) {
 	g, w := r.g, r.w
-	names := g.settable()
-	amends := g.r.Supports("amend") && g.r.Merges()
+	names := g.watchedIn(r.kind)
+	// An amend names what both keep.
+	amendable := slices.DeleteFunc(g.settable(opAmend), func(n string) bool { return !slices.Contains(names, n) })
 	var tag *value.Value
 	if it.tag > 0 {
 		tag = w.m.tags[it.tag]
 	}
 	next := map[string]int{}
-	pick := func(n string) string {
-		list := g.values(n)
+	pick := func(o op, n string) string {
+		list := g.kept[o][n]
 		next[n]++
 		return list[next[n]%len(list)]
 	}
 	amend := func(c int, list ...string) *call {
 		m := &move{op: opAmend, item: it.n, class: plain, turn: it.turn}
 		for _, n := range list {
-			m.fields = append(m.fields, field{n, pick(n), it.turn})
+			m.fields = append(m.fields, field{n, pick(opAmend, n), it.turn})
 		}
 		return &call{client: c, kind: history.Merge, m: m}
 	}
@@ -193,21 +196,21 @@ func (r *ring) plan(it *item) {
 		for _, f := range g.r.Remake.Fields {
 			one := field{f.Name, f.Text, it.turn}
 			if slices.Contains(names, f.Name) {
-				one.text = pick(f.Name)
+				one.text = pick(opReplace, f.Name)
 			}
 			m.fields = append(m.fields, one)
 		}
 		// All that is watched is written: what a replace leaves out may read as anything.
 		for _, n := range names {
 			if !m.has(n) {
-				m.fields = append(m.fields, field{n, pick(n), it.turn})
+				m.fields = append(m.fields, field{n, pick(opReplace, n), it.turn})
 			}
 		}
 		return &call{client: c, kind: history.Replace, m: m}
 	}
 	write := func(c int) *call {
-		if amends && (w.rand.IntN(2) == 0 || !g.supports(opReplace)) {
-			return amend(c, names[w.rand.IntN(len(names))])
+		if len(amendable) > 0 && (w.rand.IntN(2) == 0 || !g.supports(opReplace)) {
+			return amend(c, amendable[w.rand.IntN(len(amendable))])
 		}
 		return replace(c)
 	}
@@ -216,7 +219,7 @@ func (r *ring) plan(it *item) {
 		case "merge":
 			// Each has members of its own.
 			for range 1 + w.rand.IntN(2) {
-				r.calls = append(r.calls, amend(c, names[c%len(names)]))
+				r.calls = append(r.calls, amend(c, amendable[c%len(amendable)]))
 			}
 		case "mixed":
 			for range 1 + w.rand.IntN(3) {
@@ -261,7 +264,7 @@ func (r *ring) final(it *item) *history.Final {
 			if r.g.r.Gone != "" && slices.ContainsFunc(r.calls, func(c *call) bool { return c.kind == history.Delete }) {
 				return nil
 			}
-			now.Members = watched(it.want, r.g.settable())
+			now.Members = watched(it.want, r.g.watchedIn(r.kind))
 		}
 		if last != nil && (last.There != now.There || !alike(last.Members, now.Members)) {
 			return nil

@@ -47,16 +47,15 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	}
 	one.rounds++
 	one.f.Times, one.f.Rounds = one.rounds, one.rounds
-	if one.f.Text != "" || g.d.Ended() {
+	if one.f.Text != "" || one.dropped || g.d.Ended() {
 		return
 	}
 	if one.f.Tries == 0 {
 		until := time.Now().Add(g.o.patience())
 		if one.way.byOne(h) {
-			delete(g.met, key)
-			return
+			one.f.Tries, one.dropped = replaysOfMeeting, true
 		}
-		for total := 0; total < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended(); total++ {
+		for total := 0; !one.dropped && total < replaysOfMeeting && time.Now().Before(until) && !g.d.Ended(); total++ {
 			if one.f.Shows == 0 && total > 0 && total%triesOfOne == 0 && one.way.choice < 2 {
 				// Other calls of the same round may meet more often.
 				one.way.choice++
@@ -70,6 +69,9 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 		if one.f.Shows == 0 {
 			one.way.choice, one.f.Tries = 0, replaysOfMeeting
 		}
+	}
+	if one.dropped {
+		return
 	}
 	if one.f.Shows == 0 && one.rounds < 2 {
 		return
@@ -103,7 +105,7 @@ func causeOf(f history.Finding) string {
 }
 
 // byOne replays what the clients did as one client would, one call after another. What
-// shows then is no matter of several, and is told as such.
+// shows then is no matter of several, and is told as such, or not at all.
 func (m *meeting) byOne(h history.History) bool {
 	g := m.g
 	if h.Final == nil || !h.Final.There || len(m.f.Calls) == 0 || m.kind == "tag" || m.kind == "name" {
@@ -151,6 +153,10 @@ func (m *meeting) byOne(h history.History) bool {
 			return false
 		}
 	}
+	if !t.alone(made) {
+		// The service has a rule that ties these members: no finding at all.
+		return true
+	}
 	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: time.Since(g.o.begun)}
 	d.observed = "with one client: " + strings.Join(d.members, ", ")
 	g.found[d.key()] = f
@@ -186,6 +192,41 @@ func (m *meeting) each() []*call {
 		}
 	}
 	return out
+}
+
+// alone tells whether each write by itself, to a fresh item, is kept, and leaves alone
+// what it does not name.
+func (t *trial) alone(made *move) bool {
+	for _, n := range t.d.members {
+		var setter *move
+		for _, m := range t.moves {
+			one := *t.d
+			one.members = []string{n}
+			way := &trial{g: t.g, d: &one, moves: []*move{made, m}}
+			switch {
+			case m.seq == t.d.want[n].seq:
+				setter = m
+			case setter != nil && m.op == opAmend && m.status/100 == 2:
+				first := *made
+				first.fields = slices.Clone(made.fields)
+				for _, f := range setter.fields {
+					if f.name == n {
+						first.set(n, f.text)
+					}
+				}
+				c := one.want[n]
+				c.seq = first.seq
+				one.want = map[string]cell{n: c}
+				way.moves = []*move{&first, m}
+			default:
+				continue
+			}
+			if _, clean := way.plays(); !clean {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // fewer leaves out clients that it does not take, as far as replays tell.
@@ -282,7 +323,7 @@ func (t *teller) together(f *Finding, m *meeting) {
 func (t *teller) pending(grounds []*ground) {
 	for _, g := range grounds {
 		for _, m := range g.met {
-			if m.f.Text != "" || m.f.Tries == 0 && !m.f.Warns {
+			if m.f.Text != "" || m.dropped || m.f.Tries == 0 && !m.f.Warns {
 				continue
 			}
 			m.f.Once = !m.f.Warns

@@ -315,7 +315,7 @@ func TestRulesAreLegal(t *testing.T) {
 				}
 				r.Body = io.NopCloser(strings.NewReader(string(body)))
 				s.ServeHTTP(w, r)
-			}), tools, &Options{For: 3 * time.Second, Clients: 1}, 3)
+			}), tools, &Options{For: 3 * time.Second, Clients: 3}, 3)
 			var titles []string
 			for _, f := range out.Findings {
 				titles = append(titles, f.Title+"\n"+f.Text)

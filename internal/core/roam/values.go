@@ -9,39 +9,24 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// settable are the members that can be given values by hand.
-func (g *ground) settable() []string {
+// settable are the members that an operation has been seen to keep, with one client.
+func (g *ground) settable(o op) []string {
 	var out []string
 	for _, n := range g.members {
-		if !slices.Contains(g.r.Unique, n) && len(g.values(n)) > 1 {
+		if len(g.kept[o][n]) > 0 {
 			out = append(out, n)
 		}
 	}
 	return out
 }
 
-// values are different values of a member, as text: those of the examples, and
-// those on limits.
-func (g *ground) values(n string) []string {
-	if g.inventive[n] {
-		var out []string
-		for i := range 40 {
-			out = append(out, g.invented(n, i))
-		}
-		return out
+// watchedIn are the members that a round is about: all that its replaces write, or,
+// where there are none, those that can be amended.
+func (g *ground) watchedIn(kind string) []string {
+	if kind != "merge" && g.supports(opReplace) {
+		return g.settable(opReplace)
 	}
-	var out []string
-	for _, text := range g.pool(n) {
-		if !called(text) {
-			out = append(out, text)
-		}
-	}
-	for _, e := range g.edges {
-		if e.Member == n && !called(e.Text) && len(e.Text) < 60 && !slices.Contains(out, e.Text) {
-			out = append(out, e.Text)
-		}
-	}
-	return out
+	return g.settable(opAmend)
 }
 
 // invented is a value like that of the examples, "" where none comes to mind.
@@ -73,9 +58,10 @@ func (g *ground) invented(n string, i int) string {
 	return ""
 }
 
-// invents finds out, with one client, which members take values that no example has.
-func (g *ground) invents(w *walk) {
-	g.inventive, g.asSent = map[string]bool{}, map[string]bool{}
+// learn finds out, with one client, which members each write keeps as they are sent,
+// and whether they take values that no example has.
+func (g *ground) learn(w *walk) {
+	g.kept, g.asSent = map[op]map[string][]string{opReplace: {}, opAmend: {}}, map[string]bool{}
 	m := w.create(plain)
 	it := w.item(m)
 	reply, sent := w.send(m, it)
@@ -83,48 +69,77 @@ func (g *ground) invents(w *walk) {
 		return
 	}
 	w.apply(m, it, reply, sent)
-	if reply = w.reads(it); reply != nil {
-		if v := g.contentOf(reply); v != nil && v.Kind == value.Object {
-			for _, n := range g.members {
-				now, _ := v.Get(n)
-				was, known := sent[n]
-				g.asSent[n] = known && same(now, was)
-			}
+	if v := w.shownBy(it); v != nil {
+		for _, n := range g.members {
+			now, _ := v.Get(n)
+			was, known := sent[n]
+			g.asSent[n] = known && same(now, was)
 		}
 	}
 	if it.is != there || g.r.Revision != nil {
 		return
 	}
 	for _, n := range g.members {
-		text := g.invented(n, 7)
-		if text == "" || slices.Contains(g.r.Unique, n) {
+		if slices.Contains(g.r.Unique, n) {
 			continue
 		}
-		m := &move{op: opReplace, item: it.n, class: plain, turn: it.turn}
-		switch {
-		case g.supports(opReplace) && g.r.Remake.Has(n):
-			for _, f := range g.r.Remake.Fields {
-				m.fields = append(m.fields, field{f.Name, f.Text, it.turn})
-			}
-			m.set(n, text)
-		case g.r.Supports("amend") && g.r.Merges():
-			m.op, m.fields = opAmend, []field{{n, text, it.turn}}
-		default:
-			continue
-		}
-		reply, sent := w.send(m, it)
-		if reply == nil {
-			continue
-		}
-		w.apply(m, it, reply, sent)
-		read := &move{op: opRead, item: it.n, class: plain}
-		if reply, _ = w.send(read, it); reply != nil {
-			v := g.contentOf(reply)
-			if v != nil && v.Kind == value.Object && m.status/100 == 2 {
-				now, _ := v.Get(n)
-				g.inventive[n] = same(now, sent[n])
-			}
-			w.apply(read, it, reply, nil)
+		for _, o := range []op{opReplace, opAmend} {
+			g.learnMember(w, it, o, n)
 		}
 	}
+}
+
+// invention is the number of the value that is tried first.
+const invention = 7
+
+func (g *ground) learnMember(w *walk, it *item, o op, n string) {
+	if o == opReplace && !g.supports(opReplace) || o == opAmend && (!g.r.Supports("amend") || !g.r.Merges()) {
+		return
+	}
+	if text := g.invented(n, invention); text != "" && g.keeps(w, it, o, n, text) {
+		for i := range 40 {
+			g.kept[o][n] = append(g.kept[o][n], g.invented(n, i))
+		}
+		return
+	}
+	for _, text := range g.pool(n) {
+		if !called(text) && !strings.Contains(text, "turn") && g.keeps(w, it, o, n, text) {
+			g.kept[o][n] = append(g.kept[o][n], text)
+		}
+	}
+}
+
+// keeps tells whether a write keeps a member as it is sent.
+func (g *ground) keeps(w *walk, it *item, o op, n, text string) bool {
+	m := &move{op: o, item: it.n, class: plain, turn: it.turn}
+	if o == opReplace {
+		for _, f := range g.r.Remake.Fields {
+			m.fields = append(m.fields, field{f.Name, f.Text, it.turn})
+		}
+	}
+	m.set(n, text)
+	reply, sent := w.send(m, it)
+	if reply == nil {
+		return false
+	}
+	w.apply(m, it, reply, sent)
+	v := w.shownBy(it)
+	if v == nil || m.status/100 != 2 || m.status == 202 {
+		return false
+	}
+	now, _ := v.Get(n)
+	return same(now, sent[n])
+}
+
+// shownBy is what an item reads as now, nil where that is not an object.
+func (w *walk) shownBy(it *item) *value.Value {
+	reply := w.reads(it)
+	if reply == nil {
+		return nil
+	}
+	v := w.of.contentOf(reply)
+	if v == nil || v.Kind != value.Object {
+		return nil
+	}
+	return v
 }

@@ -67,9 +67,10 @@ type ground struct {
 	// largest is the most members that a filtered list has shown: of fewer, none was
 	// put on another page.
 	largest int
-	// inventive members take values that no example has, asSent read as they were
-	// made; both are found out before clients meet.
-	inventive, asSent map[string]bool
+	// kept are values that a write keeps as they are sent, by operation and member;
+	// asSent members read as they were made. Both are found out before clients meet.
+	kept   map[op]map[string][]string
+	asSent map[string]bool
 	// client opens the sessions of clients; meets counts rounds, met is what they have
 	// shown.
 	client string
