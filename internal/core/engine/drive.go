@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
@@ -46,6 +47,17 @@ func (d *Drive) Harmed() bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return len(w.doubts)+len(w.harm) > 0
+}
+
+// Suspect names the scenario that may have changed what was there before: at the end
+// of the run it is played once more, closely, and only what changes again is told.
+func (d *Drive) Suspect(s *project.Scenario) {
+	w := d.env.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for i := range w.doubts {
+		w.doubts[i].jobs = []job{{s: s, patient: true, over: &atomic.Bool{}}}
+	}
 }
 
 // Restarts tells whether the run can start the service anew.

@@ -198,7 +198,12 @@ func (g *ground) roam(k uint64) string {
 		g.o.progress.New, g.o.progress.Items = len(g.counts), w.m.living()
 		g.o.say()
 		g.o.mu.Unlock()
-		if d := w.take(m); d != nil {
+		d := w.take(m)
+		if g.d.Harmed() {
+			w.suspect()
+			return ""
+		}
+		if d != nil {
 			w.confirm(d)
 			return ""
 		}
@@ -212,6 +217,34 @@ func (g *ground) roam(k uint64) string {
 		}
 	}
 	return ""
+}
+
+// suspect names the last write as what may have changed what was there before.
+func (w *walk) suspect() {
+	g := w.of
+	last := w.lastWrite()
+	if last == nil || last.op == opRestart {
+		return
+	}
+	t := &trial{g: g, d: &doubt{kind: "what was there before has changed"}}
+	for _, m := range w.moves {
+		if m.op == opCreate && m.item == last.item && m != last {
+			t.moves = append(t.moves, m)
+		}
+	}
+	one := *last
+	one.tag = 0
+	if one.op == opReturn {
+		one.op, one.fields = opReplace, nil
+		for _, f := range g.r.Remake.Fields {
+			one.fields = append(one.fields, field{f.Name, f.Text, one.turn})
+		}
+	}
+	t.moves = append(t.moves, &one)
+	s, err := g.d.Scenario(g.r.File, "roam", canonical(t.scene().Text(g.r.Name+": "+last.op.after(), string(t.d.kind))))
+	if err == nil {
+		g.d.Suspect(s)
+	}
 }
 
 // teller tells of what was found.

@@ -143,6 +143,10 @@ func (s *shed) write(w http.ResponseWriter, method, id string, item, in map[stri
 	case s.fault == "fourth is lost" && n == 4:
 	case s.fault == "once" && s.lost < 1 && n > 2:
 		s.lost++
+	case s.fault == "harms" && n == 1:
+		s.items[id] = next
+		s.items["1"]["worn"] = s.items["1"]["worn"].(int) + 1
+		s.lost++
 	case s.fault == "third breaks" && n == 3:
 		w.WriteHeader(http.StatusInternalServerError)
 		return
@@ -233,6 +237,27 @@ func TestWhatIsFound(t *testing.T) {
 			}
 		})
 	}
+}
+
+// A service that changes what was there before is told of, after one repeat, and
+// nothing more is sent.
+func TestHarmEndsIt(t *testing.T) {
+	s := newShed("harms")
+	_, events := roams(t, s, tools, &Options{For: 10 * time.Second, Clients: 1}, 11)
+	var told []string
+	for _, e := range events {
+		switch e := e.(type) {
+		case *event.ScenarioStarted:
+			told = append(told, e.Title)
+		case *event.RunFinished:
+			assert.Less(t, e.Took, 5*time.Second)
+		}
+	}
+	assert.Equal(t, []string{"/tools: what was there before is left alone"}, told)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	assert.LessOrEqual(t, s.lost, 3, "it is not tried again and again")
+	assert.LessOrEqual(t, len(s.items), 2)
 }
 
 // What does not show again is told as seen once, and is no failure.
