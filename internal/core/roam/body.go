@@ -20,7 +20,7 @@ func (w *walk) create(c class) *move {
 		}
 	case c == taken && len(r.Unique) > 0 && !r.ByName():
 		it := w.target()
-		if it == nil {
+		if it == nil || !w.named(it) {
 			return nil
 		}
 		m.turn = it.turn
@@ -63,7 +63,7 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		}
 	case taken:
 		other := w.target()
-		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() {
+		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() || !w.named(other) {
 			return false
 		}
 		turn = other.turn
@@ -133,6 +133,11 @@ func (w *walk) free() int {
 		return list[len(list)-1]
 	}
 	return list[w.rand.IntN(len(list))]
+}
+
+// named tells whether an item was read as having its unique values.
+func (w *walk) named(it *item) bool {
+	return it.was < 0 && !slices.ContainsFunc(w.of.r.Unique, func(n string) bool { return it.want[n].pending })
 }
 
 // sameTag tells whether a tag that should be stale is the current one.

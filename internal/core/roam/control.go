@@ -153,3 +153,68 @@ func (w *walk) alike(m *move, item, turn int) *move {
 	}
 	return &one
 }
+
+// mostControls bounds the writes that may have to do with a doubt: where there were
+// more, it cannot be told which it was.
+const mostControls = 6
+
+// controls are the requests that may have led to a doubt, each by itself, to fresh
+// items that read the same: all must go well. Possible is false where there can be none.
+func (t *trial) controls(w *walk) (out []*trial, possible bool) {
+	d := t.d
+	switch d.kind {
+	case Broken, Silent, CameBack, Refused:
+		return nil, true
+	case Unwritten, Unasked, Vanished:
+	default:
+		short := t.short()
+		return []*trial{short}, short != nil
+	}
+	for _, m := range w.moves {
+		if !m.op.writes() && m.op != opRestart || m.never || m.status/100 != 2 || m.seq <= d.since {
+			continue
+		}
+		var members []string
+		for _, n := range d.members {
+			if c := d.want[n]; c.seq < m.seq || c.seq == m.seq && !c.read {
+				members = append(members, n)
+			}
+		}
+		if d.kind != Vanished && len(members) == 0 {
+			continue
+		}
+		one, way := *d, *t
+		one.members, one.move, one.before = members, m, m.before
+		if m.item == d.item.n && m.op != opCreate {
+			for _, n := range members {
+				if c, known := m.before[n]; !known && t.g.r.Make.Has(n) || c.pending {
+					// How it read before is not known: a fresh item cannot be made to read so.
+					return nil, false
+				}
+			}
+		}
+		way.d, way.other, way.owner = &one, nil, w.owner(m, d.item)
+		if m.item != d.item.n {
+			way.other = w.peek(m.item)
+		}
+		short := way.short()
+		if short == nil || len(out) == mostControls {
+			return nil, false
+		}
+		out = append(out, short)
+	}
+	return out, len(out) > 0
+}
+
+// owner is the item that has the value which a move takes, nil for none.
+func (w *walk) owner(m *move, but *item) *item {
+	if m.class != taken {
+		return nil
+	}
+	for _, it := range w.m.items {
+		if it.turn == m.turn && it.is == there && it != but {
+			return it
+		}
+	}
+	return nil
+}

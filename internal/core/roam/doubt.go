@@ -36,6 +36,8 @@ type doubt struct {
 	// want are the members of the item as they must read, before what it read as
 	// before the write.
 	want, before map[string]cell
+	// since is the last move that has read the item and found it right.
+	since int
 	// observed says what was seen.
 	observed string
 	// turn is the number that a filter asks for.

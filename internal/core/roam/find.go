@@ -64,13 +64,7 @@ func (w *walk) confirm(d *doubt) {
 		if d.item != nil && d.move.item != d.item.n {
 			t.other = w.peek(d.move.item)
 		}
-		if d.move.class == taken {
-			for _, it := range w.m.items {
-				if it.turn == d.move.turn && it.is == there && it != d.item {
-					t.owner = it
-				}
-			}
-		}
+		t.owner = w.owner(d.move, d.item)
 	}
 	started := g.o.now()
 	if d.kind == Refused {
@@ -88,26 +82,26 @@ func (w *walk) confirm(d *doubt) {
 		g.bends[d.bend()] = true
 		return
 	}
-	short := t.short()
-	if short != nil {
+	shorts, possible := t.controls(w)
+	if !possible {
+		// Nothing to hold it against.
+		g.bends[d.bend()] = true
+		return
+	}
+	for i, short := range shorts {
 		_, clean := short.plays()
-		if !clean && t.merged() {
+		if !clean && t.merged() && len(shorts) == 1 {
 			// A merge keeps what it does not name, whatever that is (RFC 7396 §2): the service
 			// does so with the values of the examples.
 			if plainly := t.plainly(); plainly != nil {
-				if _, clean = plainly.plays(); clean {
-					short = plainly
-				}
+				_, clean = plainly.plays()
+				shorts[i] = plainly
 			}
 		}
 		if !clean {
 			g.bends[d.bend()] = true
 			return
 		}
-	} else if d.kind != Broken && d.kind != Silent && d.kind != CameBack && d.kind != Refused {
-		// Nothing to hold it against.
-		g.bends[d.bend()] = true
-		return
 	}
 	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: g.o.now().Sub(g.o.begun)}
 	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && g.o.now().Sub(started) < g.o.patience() {
@@ -126,19 +120,19 @@ func (w *walk) confirm(d *doubt) {
 		g.tell.once(f, w, d)
 		return
 	}
-	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.persistence()), f.Tries > 1), short) {
+	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.persistence()), f.Tries > 1), shorts...) {
 		delete(g.found, d.key())
 		g.bends[d.bend()] = true
 	}
 }
 
-// settle replays the shortest way three times, in turn with the request to a fresh
-// item: each time that one is served right, and this one is not. False tells that the
+// settle replays the shortest way three times, in turn with the requests to fresh
+// items: each time that one is served right, and this one is not. False tells that the
 // fresh one was not.
-func (g *ground) settle(f *Finding, t, short *trial) bool {
+func (g *ground) settle(f *Finding, t *trial, shorts ...*trial) bool {
 	f.Shows, f.Tries = 0, 0
 	for range 3 {
-		if short != nil {
+		for _, short := range shorts {
 			if _, clean := short.plays(); !clean {
 				return false
 			}

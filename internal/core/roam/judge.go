@@ -46,7 +46,7 @@ func (w *walk) take(m *move) *doubt {
 // item is what a move is about; a create makes it known.
 func (w *walk) item(m *move) *item {
 	if m.never {
-		return &item{n: m.item, id: w.nobody(), is: gone}
+		return &item{n: m.item, id: w.nobody(), is: gone, was: -1}
 	}
 	for _, it := range w.m.items {
 		if it.n == m.item {
@@ -54,7 +54,7 @@ func (w *walk) item(m *move) *item {
 		}
 	}
 	if m.op == opCreate {
-		it := &item{n: m.item, is: unsure, want: map[string]cell{}, turn: m.turn}
+		it := &item{n: m.item, is: unsure, want: map[string]cell{}, turn: m.turn, was: -1}
 		w.m.items = append(w.m.items, it)
 		return it
 	}
@@ -178,7 +178,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 	if m.op.writes() {
 		it.past = append(it.past, m.op)
 		it.before = copied(it.want)
-		it.last = m
+		it.last, m.before = m, it.before
 		it.seen = 0
 		if it.tag > 0 {
 			it.older, it.tag = it.tag, 0
@@ -218,7 +218,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		maps.Copy(it.want, w.cells(m, sent))
 		w.renames(m, it)
 	case opDelete:
-		if it.is == there {
+		if it.is == there && it.was < 0 {
 			w.m.free, w.m.freed = append(w.m.free, it.turn), true
 		}
 		if it.is = gone; later {
@@ -235,7 +235,9 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 func (w *walk) renames(m *move, it *item) {
 	for _, f := range m.fields {
 		if f.turn != it.turn && slices.Contains(w.of.r.Unique, f.name) && strings.Contains(f.text, "turn") {
-			w.m.free, w.m.freed = append(w.m.free, it.turn), true
+			if it.was < 0 {
+				it.was = it.turn
+			}
 			it.turn = f.turn
 			w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == f.turn })
 			return

@@ -160,7 +160,7 @@ func (m *meeting) byOne(h history.History) bool {
 	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: time.Since(g.o.begun)}
 	d.observed = "with one client: " + strings.Join(d.members, ", ")
 	g.found[d.key()] = f
-	g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), false), nil)
+	g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), false))
 	return true
 }
 

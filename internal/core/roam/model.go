@@ -31,8 +31,9 @@ type item struct {
 	id   *value.Value
 	is   presence
 	want map[string]cell
-	// turn is the number of its telling members.
-	turn int
+	// turn is the number of its telling members, was the one before, until it is read that
+	// it has changed; -1 for none.
+	turn, was int
 	// past are the last operations on it.
 	past []op
 	// tag is the move that last read its entity tag, while that is current; older is

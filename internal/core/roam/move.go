@@ -87,6 +87,8 @@ type move struct {
 	status int
 	// seen is the move that has read what a return sends.
 	seen int
+	// before is what the item was known to read as before it was sent.
+	before map[string]cell
 }
 
 // number is the expression of the number k in a scenario: few numbers go with one

@@ -2,6 +2,7 @@ package roam
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/expect"
@@ -12,6 +13,7 @@ import (
 // read holds what an item reads as against what it must.
 func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	g := w.of
+	since := it.looked
 	it.looked = m.seq
 	switch {
 	case m.never:
@@ -30,7 +32,7 @@ func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 		}
 	case it.is == there && (m.status == 404 || m.status == 410):
 		it.is = gone
-		return &doubt{kind: Vanished, item: it, move: it.last, want: it.want, before: it.before, observed: reply.Answer.StatusText()}
+		return &doubt{kind: Vanished, item: it, move: it.last, want: it.want, before: it.before, since: since, observed: reply.Answer.StatusText()}
 	case it.is == gone && m.status == 200:
 		if g.r.Gone != "" {
 			return nil
@@ -49,12 +51,12 @@ func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	if tag := reply.Answer.Header.Get("ETag"); strings.HasPrefix(tag, `"`) && g.r.Revision == nil {
 		w.m.tags[m.seq], it.tag = value.NewString(tag), m.seq
 	}
-	return w.compare(it, v, m.seq)
+	return w.compare(it, v, m.seq, since)
 }
 
 // compare holds an item's members against what they must be, and takes in what
 // they are.
-func (w *walk) compare(it *item, v *value.Value, seq int) *doubt {
+func (w *walk) compare(it *item, v *value.Value, seq, since int) *doubt {
 	var unwritten, unasked []string
 	var observed []string
 	was := copied(it.want)
@@ -78,7 +80,8 @@ func (w *walk) compare(it *item, v *value.Value, seq int) *doubt {
 		}
 		it.want[n] = shownAs(now, n, it, seq)
 	}
-	d := &doubt{item: it, want: was, before: it.before, observed: strings.Join(observed, "; ")}
+	w.settleName(it, append(slices.Clone(unwritten), unasked...))
+	d := &doubt{item: it, want: was, before: it.before, since: since, observed: strings.Join(observed, "; ")}
 	switch {
 	case len(unwritten) > 0:
 		d.kind, d.members, d.move = Unwritten, unwritten, it.last
@@ -136,4 +139,19 @@ func (w *walk) head(m *move, it *item) *doubt {
 		return nil
 	}
 	return &doubt{kind: HeadSays, item: it, move: w.lastWrite(), want: it.want, before: it.before, observed: fmt.Sprintf("%d", m.status)}
+}
+
+// settleName tells, once an item was read, which number its telling members have: only
+// then is the one free that it had before.
+func (w *walk) settleName(it *item, wrong []string) {
+	if it.was < 0 {
+		return
+	}
+	kept := !slices.ContainsFunc(wrong, func(n string) bool { return slices.Contains(w.of.r.Unique, n) })
+	if kept {
+		w.m.free, w.m.freed = append(w.m.free, it.was), true
+	} else {
+		it.turn = it.was
+	}
+	it.was = -1
 }

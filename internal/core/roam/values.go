@@ -96,7 +96,7 @@ func (g *ground) learnMember(w *walk, it *item, o op, n string) {
 	if o == opReplace && !g.supports(opReplace) || o == opAmend && (!g.r.Supports("amend") || !g.r.Merges()) {
 		return
 	}
-	if text := g.invented(n, invention); text != "" && g.keeps(w, it, o, n, text) {
+	if text := g.invented(n, invention+int(o)); text != "" && g.keeps(w, it, o, n, text) {
 		for i := range 40 {
 			g.kept[o][n] = append(g.kept[o][n], g.invented(n, i))
 		}
@@ -118,11 +118,17 @@ func (g *ground) keeps(w *walk, it *item, o op, n, text string) bool {
 		}
 	}
 	m.set(n, text)
+	before := it.want[n].v
 	reply, sent := w.send(m, it)
 	if reply == nil {
 		return false
 	}
 	w.apply(m, it, reply, sent)
+	if same(before, sent[n]) {
+		// It would read so in any case.
+		w.shownBy(it)
+		return false
+	}
 	v := w.shownBy(it)
 	if v == nil || m.status/100 != 2 || m.status == 202 {
 		return false
