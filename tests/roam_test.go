@@ -46,12 +46,14 @@ func TestRoamingFindsWhatNoCheckFinds(t *testing.T) {
 		t.Run(f.Name, func(t *testing.T) {
 			t.Parallel()
 			base := gullPoint(t, f.Name)
-			found := filepath.Join(t.TempDir(), "found.upath")
-			args := []string{"roam", "boats.upath", "--base", base, "--for", "20s", "--stop-early", "--into", found, "--seed", "11"}
+			dir := t.TempDir()
+			require.NoError(t, os.CopyFS(dir, os.DirFS("../examples")))
+			found := filepath.Join(dir, "found.upath")
+			args := []string{"roam", "boats.upath", "--base", base, "--for", "20s", "--stop-early", "--into", "found.upath", "--seed", "11"}
 			if !f.Clients {
 				args = append(args, "--clients", "1")
 			}
-			r := run(t, "../examples", args...)
+			r := run(t, dir, args...)
 			require.Equal(t, 1, r.code, r.out+r.err)
 			assert.NotContains(t, r.out, "left on the service")
 			text, err := os.ReadFile(found)
@@ -59,9 +61,9 @@ func TestRoamingFindsWhatNoCheckFinds(t *testing.T) {
 			if !f.Clients {
 				steps := strings.Count(strings.Split(string(text), "\nafterwards")[0], "\n  step ")
 				assert.LessOrEqual(t, steps, f.Steps+2, "%s", text)
-				again := run(t, "../examples", "run", found, "--base", base)
+				again := run(t, dir, "run", "found.upath", "--base", base)
 				assert.Equal(t, 1, again.code, again.out+again.err)
-				healed := run(t, "../examples", "run", found, "--base", gullPoint(t))
+				healed := run(t, dir, "run", "found.upath", "--base", gullPoint(t))
 				assert.Equal(t, 0, healed.code, healed.out+healed.err)
 			}
 		})

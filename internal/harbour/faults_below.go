@@ -134,7 +134,7 @@ func belowFaults() []Fault {
 					}
 					left = nil
 				}))
-		}()),
+		}(), "absence/empty-is-not-missing"),
 		{Name: "missing-delete-done", Says: "DELETE answers 200 and says that it is done, whether there was a boat or not", Finds: []string{"absence/missing-delete-says"},
 			middleware: after("DELETE", "/boats/*", func(_ *call, a *reply) {
 				if a.status == http.StatusNoContent || a.status == http.StatusNotFound {
