@@ -206,6 +206,7 @@ func TestRoamSaysWhatIsWrong(t *testing.T) {
 		"no clients":      {[]string{"boats.upath", "--clients", "0"}, 2, "--clients takes a number from 1 to 64"},
 		"too many items":  {[]string{"boats.upath", "--items", "5000"}, 2, "--items takes a number from 1 to 500"},
 		"another file":    {[]string{"boats.upath", "--into", "found.txt"}, 2, "its name ends in .upath"},
+		"another folder":  {[]string{"boats.upath", "--into", "../found.upath"}, 2, "is outside the project's folder"},
 		"nobody there":    {[]string{"boats.upath", "--for", "5s"}, 3, "not one request reached a service"},
 		"nothing is made": {[]string{"read.upath", "--for", "5s"}, 0, "boats was not walked: no item can be made"},
 	} {

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -299,6 +300,11 @@ func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags)
 		return nil, err
 	}
 	c.RoamAlone = f.roam.alone
+	if into, err := filepath.Abs(f.roam.into); f.roam.into != "" && err == nil && p.Root != "" {
+		if rel, err := filepath.Rel(p.Root, into); err != nil || strings.HasPrefix(rel, "..") {
+			return nil, usage("--into "+f.roam.into+" is outside the project's folder, "+p.Root, "what is found there could not use the project's files")
+		}
+	}
 	if f.against != "" {
 		if c.Against, err = a.loadContract(f.against, "--against"); err != nil {
 			return nil, err
