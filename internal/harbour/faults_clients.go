@@ -40,7 +40,7 @@ const brief = 4 * time.Millisecond
 
 // beside takes over what of one method is done to an item while another method is
 // under way on it, or was when it began.
-func beside(pattern, one, other string, do func(c *call, met bool)) middleware {
+func beside(pattern, one, other string, do func(c *call)) middleware {
 	var x crossing
 	return on(one+" "+other, pattern, func(c *call) {
 		x.enter(c)
@@ -54,12 +54,45 @@ func beside(pattern, one, other string, do func(c *call, met bool)) middleware {
 		}
 		met := x.busy(other, c.r.URL.Path)
 		time.Sleep(brief)
-		do(c, met || x.busy(other, c.r.URL.Path))
+		if met || x.busy(other, c.r.URL.Path) {
+			do(c)
+			return
+		}
+		c.give(c.good())
 	})
 }
 
-// written is the boat as a body writes it over another one.
-func written(old members, patch members) []byte { return overlaid(old, patch) }
+// revived writes an item that is deleted meanwhile, and brings it back for that; old
+// gives what brings it back, nil where it is not there.
+func revived(old func(c *call) func()) func(c *call) {
+	return func(c *call) {
+		restore := old(c)
+		time.Sleep(2 * brief)
+		a := c.good()
+		if restore != nil && a.status == http.StatusNotFound {
+			restore()
+			a = c.good()
+		}
+		c.give(a)
+	}
+}
+
+func oldBoat(c *call) func() {
+	old := c.item()
+	if old == nil {
+		return nil
+	}
+	return func() { c.h.restore(old) }
+}
+
+func oldStay(c *call) func() {
+	_, id := c.stayAt()
+	old := &Stay{}
+	if c.h.store.get("stays", number(id), old) != nil {
+		return nil
+	}
+	return func() { _ = c.h.store.put("stays", number(id), old) }
+}
 
 // clientFaults show only between clients, where no derived check looks: beside each
 // other there are always requests of one kind.
@@ -72,68 +105,32 @@ func clientFaults() []Fault {
 	addStay := func(name, says string, m middleware) {
 		out = append(out, Fault{Name: name, Says: says, Roams: true, Clients: true, Below: true, middleware: m})
 	}
-	add("patch-beside-put-lost", "a PATCH beside a PUT of the same boat answers 200 and may be lost, with what the PUT says too", beside(boat, "PATCH", "PUT", func(c *call, met bool) {
+	add("patch-beside-put-lost", "a PATCH beside a PUT of the same boat writes over what the PUT has stored", beside(boat, "PATCH", "PUT", func(c *call) {
 		old := c.version()
 		time.Sleep(2 * brief)
-		if a := c.good(); !met || a.status != http.StatusOK || old == nil {
-			c.give(a)
-			return
-		}
-		c.give(c.askPlain(http.MethodPut, "", written(old, c.members())))
-	}))
-	add("put-beside-patch-lost", "a PUT beside a PATCH of the same boat answers 200 and is not stored", beside(boat, "PUT", "PATCH", func(c *call, met bool) {
-		if met {
-			unsaved(c)
-			return
-		}
-		c.give(c.good())
-	}))
-	add("patch-beside-delete-revives", "a boat that is deleted while it is PATCHed comes back", beside(boat, "PATCH", "DELETE", func(c *call, met bool) {
-		old := c.item()
-		time.Sleep(2 * brief)
 		a := c.good()
-		if met && old != nil && a.status == http.StatusNotFound {
-			c.h.restore(old)
-			a = c.good()
+		if a.status == http.StatusOK && old != nil {
+			a = c.askPlain(http.MethodPut, "", overlaid(old, c.members()))
 		}
 		c.give(a)
 	}))
-	add("put-beside-delete-revives", "a boat that is deleted while it is PUT comes back", beside(boat, "PUT", "DELETE", func(c *call, met bool) {
-		old := c.item()
-		time.Sleep(2 * brief)
-		a := c.good()
-		if met && old != nil && a.status == http.StatusNotFound {
-			c.h.restore(old)
-			a = c.good()
-		}
-		c.give(a)
-	}))
-	add("patch-beside-delete-500", "a PATCH beside a DELETE of the same boat answers 500", beside(boat, "PATCH", "DELETE", func(c *call, met bool) {
-		if met {
-			breaks(c)
-			return
-		}
-		c.give(c.good())
-	}))
-	add("put-beside-patch-500", "a PUT beside a PATCH of the same boat answers 500", beside(boat, "PUT", "PATCH", func(c *call, met bool) {
-		if met {
-			breaks(c)
-			return
-		}
-		c.give(c.good())
-	}))
-	add("put-beside-patch-torn", "of a PUT beside a PATCH the length is not stored", beside(boat, "PUT", "PATCH", func(c *call, met bool) {
+	add("put-beside-patch-lost", "a PUT beside a PATCH of the same boat answers 200 and is not stored", beside(boat, "PUT", "PATCH", unsaved))
+	add("patch-beside-delete-revives", "a boat that is deleted while it is PATCHed comes back", beside(boat, "PATCH", "DELETE", revived(oldBoat)))
+	add("put-beside-delete-revives", "a boat that is deleted while it is PUT comes back", beside(boat, "PUT", "DELETE", revived(oldBoat)))
+	add("patch-beside-delete-500", "a PATCH beside a DELETE of the same boat answers 500", beside(boat, "PATCH", "DELETE", breaks))
+	add("put-beside-patch-500", "a PUT beside a PATCH of the same boat answers 500", beside(boat, "PUT", "PATCH", breaks))
+	add("put-beside-patch-torn", "of a PUT beside a PATCH the length is not stored", beside(boat, "PUT", "PATCH", func(c *call) {
 		old := c.version()
 		a := c.good()
-		if met && a.status == http.StatusOK && old != nil {
+		if a.status == http.StatusOK && old != nil {
 			c.h.change(c.number(), func(b *Boat) { _ = json.Unmarshal(old["length_m"], &b.LengthM) })
 		}
 		c.give(a)
 	}))
-	add("patch-beside-put-nobodys", "a PATCH beside a PUT leaves a length that nobody has sent", beside(boat, "PATCH", "PUT", func(c *call, met bool) {
+	add("patch-beside-put-nobodys", "a PATCH beside a PUT leaves a length that nobody has sent", beside(boat, "PATCH", "PUT", func(c *call) {
 		a := c.good()
 		time.Sleep(3 * brief)
-		if met && a.status == http.StatusOK {
+		if a.status == http.StatusOK {
 			c.h.change(c.number(), func(b *Boat) { b.LengthM = "41" })
 		}
 		c.give(a)
@@ -163,38 +160,15 @@ func clientFaults() []Fault {
 			c.give(a)
 		})
 	}())
-	addStay("stay-patch-beside-put-lost", "a PATCH beside a PUT of the same stay answers 200 and is not stored", beside(stay, "PATCH", "PUT", func(c *call, met bool) {
-		if met {
-			unsavedStay(c)
+	addStay("stay-patch-beside-put-lost", "a PATCH beside a PUT of the same stay answers 200 and is not stored", beside(stay, "PATCH", "PUT", unsavedStay))
+	addStay("stay-put-beside-delete-revives", "a stay that is deleted while it is PUT comes back", beside(stay, "PUT", "DELETE", revived(oldStay)))
+	addStay("stay-patch-beside-delete-500", "a PATCH beside a DELETE of the same stay answers 500", beside(stay, "PATCH", "DELETE", breaks))
+	add("delete-beside-put-unheard", "a DELETE beside a PUT of the same boat answers 204, and the boat stays", beside(boat, "DELETE", "PUT", func(c *call) {
+		if c.item() == nil {
+			c.give(c.good())
 			return
 		}
-		c.give(c.good())
-	}))
-	addStay("stay-put-beside-delete-revives", "a stay that is deleted while it is PUT comes back", beside(stay, "PUT", "DELETE", func(c *call, met bool) {
-		_, id := c.stayAt()
-		old := &Stay{}
-		known := c.h.store.get("stays", number(id), old) == nil
-		time.Sleep(2 * brief)
-		a := c.good()
-		if met && known && a.status == http.StatusNotFound {
-			_ = c.h.store.put("stays", number(id), old)
-			a = c.good()
-		}
-		c.give(a)
-	}))
-	addStay("stay-patch-beside-delete-500", "a PATCH beside a DELETE of the same stay answers 500", beside(stay, "PATCH", "DELETE", func(c *call, met bool) {
-		if met {
-			breaks(c)
-			return
-		}
-		c.give(c.good())
-	}))
-	add("delete-beside-put-unheard", "a DELETE beside a PUT of the same boat answers 204, and the boat stays", beside(boat, "DELETE", "PUT", func(c *call, met bool) {
-		if met && c.item() != nil {
-			c.w.WriteHeader(http.StatusNoContent)
-			return
-		}
-		c.give(c.good())
+		c.w.WriteHeader(http.StatusNoContent)
 	}))
 	return out
 }

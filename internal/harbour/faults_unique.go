@@ -72,13 +72,18 @@ func remembering(methods string) middleware {
 			}
 			c.give(a)
 		}),
-		on("POST", "/boats", func(c *call) {
-			if n.has(c.named()) {
-				refuse(c.w, c.r, http.StatusConflict, "another boat has this name", memberError{"name", "is taken"})
-				return
-			}
-			c.give(c.good())
-		}))
+		keeping(n))
+}
+
+// keeping refuses names to new boats as if others had them.
+func keeping(old *names) middleware {
+	return on("POST", "/boats", func(c *call) {
+		if old.has(c.named()) {
+			refuse(c.w, c.r, http.StatusConflict, "another boat has this name", memberError{"name", "is taken"})
+			return
+		}
+		c.give(c.good())
+	})
 }
 
 // uniqueFaults are about names of boats while they come, change and go.
