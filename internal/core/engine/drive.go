@@ -93,14 +93,14 @@ func (d *Drive) Scenario(from *project.File, name, text string) (*project.Scenar
 
 // Play runs a scenario, telling its events to emit. Among several runs of one
 // scenario, again tells their random values apart.
-func (d *Drive) Play(s *project.Scenario, id, again int, emit func(event.Event)) (event.Verdict, string) {
+func (d *Drive) Play(s *project.Scenario, id, again int, emit func(event.Event)) event.Verdict {
 	j := d.job(s, id)
 	j.again, j.patient = again, true
 	d.env.watch.enters()
 	defer d.env.watch.leaves()
 	f := d.env.play(d.ctx, j, nil, emit)
 	d.env.watch.take()
-	return f.verdict, f.why
+	return f.verdict
 }
 
 // Session is a scenario whose steps are not known beforehand.

@@ -93,21 +93,18 @@ func (r *Resource) InItem(name string) string { return r.inItem(memberPath(name)
 func (r *Resource) InList(id string) string { return (&script{Resource: r}).only(id) }
 
 // Edge is a value on a limit of what a member takes, as text of the language.
-type Edge struct{ Member, Says, Text string }
+type Edge struct{ Member, Text string }
 
 // Edges are values on limits that read as they were sent.
 func (r *Resource) Edges() []Edge {
 	var out []Edge
 	for _, c := range r.edgeCases(false) {
 		if c.text != "" && c.reads == asSent && !c.unique {
-			out = append(out, Edge{c.member, c.says, c.text})
+			out = append(out, Edge{c.member, c.text})
 		}
 	}
 	return out
 }
-
-// Object is an example with members changed; a nil text takes one out.
-func (e *Example) Object(change map[string]*string) string { return e.object(change) }
 
 func (x Request) lines(first line, body ...line) []line {
 	out := append([]line{first}, body...)

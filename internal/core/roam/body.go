@@ -34,10 +34,8 @@ func (w *walk) create(c class) *move {
 		m.whole, m.class = r.Make.Text, plain
 		return m
 	}
-	for _, f := range r.Make.Fields {
-		m.fields = append(m.fields, field{f.Name, f.Text, m.turn})
-	}
-	if !w.vary(m, r.Make) {
+	m.fields = fieldsOf(r.Make, m.turn)
+	if !w.vary(m) {
 		m.class = plain
 	}
 	return m
@@ -77,10 +75,8 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 	}
 	m.turn = turn
 	if m.op == opReplace {
-		for _, f := range e.Fields {
-			m.fields = append(m.fields, field{f.Name, f.Text, turn})
-		}
-		return w.vary(m, e)
+		m.fields = fieldsOf(e, turn)
+		return w.vary(m)
 	}
 	if !r.Merges() {
 		m.whole, m.class = e.Text, plain
@@ -108,7 +104,7 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		pool := w.of.pool(n)
 		m.fields = append(m.fields, field{n, pool[w.rand.IntN(len(pool))], turn})
 	}
-	return w.vary(m, e)
+	return w.vary(m)
 }
 
 // free is a number that no item has any more: often the one that came free last;
@@ -186,7 +182,7 @@ func (g *ground) pool(name string) []string {
 
 // vary changes the values of a body as the move's class says; false where it has
 // nothing to say here.
-func (w *walk) vary(m *move, e *resource.Example) bool {
+func (w *walk) vary(m *move) bool {
 	r := w.of.r
 	free := func(n string) bool { return !slices.Contains(r.Unique, n) && slices.Contains(w.of.members, n) }
 	var at []int
@@ -256,6 +252,15 @@ func (w *walk) vary(m *move, e *resource.Example) bool {
 		m.fields = slices.DeleteFunc(m.fields, func(f field) bool { return f.name == n })
 	}
 	return true
+}
+
+// fieldsOf are the members of an example, with a number.
+func fieldsOf(e *resource.Example, turn int) []field {
+	var out []field
+	for _, f := range e.Fields {
+		out = append(out, field{f.Name, f.Text, turn})
+	}
+	return out
 }
 
 func (m *move) set(name, text string) {

@@ -116,7 +116,7 @@ func (c *call) send(s *engine.Session, g *ground) {
 		s.Bind("key", value.NewString(c.key))
 	}
 	a := s.Run(c.steps, false)
-	g.count(a.Requests)
+	g.o.add(a.Requests)
 	if a.Reply == nil {
 		return
 	}

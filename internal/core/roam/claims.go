@@ -8,6 +8,9 @@ import (
 	"usualpath/internal/core/resource"
 )
 
+// servedOrRefused is why no answer is 5xx.
+const servedOrRefused = "a request that can be understood is served or refused (RFC 9110 §15.6)"
+
 // expects is a claim with its reason.
 func expects(what, because string) string {
 	if because == "" {
@@ -23,7 +26,7 @@ func (t *trial) onLast() []string {
 	list := t.g.r.Observed()
 	switch t.d.kind {
 	case Broken:
-		return []string{expects("status not 5xx", "a request that can be understood is served or refused (RFC 9110 §15.6)")}
+		return []string{expects("status not 5xx", servedOrRefused)}
 	case Silent:
 		return []string{expects("status 1xx or 2xx or 3xx or 4xx or 5xx", "a request is answered (RFC 9110 §3.3)")}
 	case Refused:

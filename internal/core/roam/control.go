@@ -34,7 +34,7 @@ func (w *walk) controlled(d *doubt) []*move {
 			if d.item == nil || d.item.is != there || m.class == current && d.item.tag != m.tag {
 				return nil
 			}
-			made := w.fresh(d.item, turn)
+			made := w.of.like(d.item.want, len(w.m.items)+1, turn, false)
 			same := w.alike(m, made.item, turn)
 			if m.class == renamed || m.class == freed {
 				same = w.alike(m, made.item, w.m.turns)
@@ -104,27 +104,30 @@ func (g *ground) tellsByUnique() bool {
 	})
 }
 
-// fresh is the making of an item that reads as another does.
-func (w *walk) fresh(it *item, turn int) *move {
-	r := w.of.r
-	m := &move{op: opCreate, item: len(w.m.items) + 1, class: plain, turn: turn}
-	for _, f := range r.Make.Fields {
-		c, known := it.want[f.Name]
-		switch {
-		case known && absent(c.v) && !slices.Contains(r.Required, f.Name):
-		case known && !absent(c.v) && !slices.Contains(r.Unique, f.Name):
-			m.fields = append(m.fields, c.again())
-		default:
-			m.fields = append(m.fields, field{f.Name, f.Text, turn})
-		}
-	}
-	for _, n := range w.of.members {
-		if c, known := it.want[n]; known && !absent(c.v) && !r.Make.Has(n) {
-			m.fields = append(m.fields, c.again())
-		}
-	}
+// like is the making of an item that reads as cells say, with the examples' values
+// where they say nothing; a number of its own goes into its unique members, unless they
+// are to be the same.
+func (g *ground) like(cells map[string]cell, item, turn int, same bool) *move {
+	r := g.r
+	m := &move{op: opCreate, item: item, class: plain, turn: turn}
 	if len(r.Make.Fields) == 0 {
 		m.whole = r.Make.Text
+		return m
+	}
+	for _, f := range fieldsOf(r.Make, turn) {
+		c, known := cells[f.name]
+		switch {
+		case known && absent(c.v) && !slices.Contains(r.Required, f.name):
+			continue
+		case known && !absent(c.v) && (same || !slices.Contains(r.Unique, f.name)):
+			f = c.again()
+		}
+		m.fields = append(m.fields, f)
+	}
+	for _, n := range g.members {
+		if c, known := cells[n]; known && !absent(c.v) && !r.Make.Has(n) {
+			m.fields = append(m.fields, c.again())
+		}
 	}
 	return m
 }

@@ -22,13 +22,9 @@ type Finding struct {
 	// Once marks one that did not show again, Shows of Tries is how often it did.
 	Once         bool
 	Shows, Tries int
-	// Warns marks what may be legal; Rows draw what clients did, Rounds how often it was
-	// met by clients.
-	Warns  bool
-	Rows   []event.Moment
-	Rounds int
-	// After is how long the roaming had gone on.
-	After time.Duration
+	// Warns marks what may be legal; Rows draw what clients did.
+	Warns bool
+	Rows  []event.Moment
 }
 
 // event is what reports are told of it.
@@ -66,7 +62,7 @@ func (w *walk) confirm(d *doubt) {
 		}
 		t.owner = w.owner(d.move, d.item)
 	}
-	started := g.o.now()
+	started := time.Now()
 	if d.kind == Refused {
 		if t.kept = w.controlled(d); t.kept == nil {
 			g.bends[d.bend()] = true
@@ -103,8 +99,8 @@ func (w *walk) confirm(d *doubt) {
 			return
 		}
 	}
-	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: g.o.now().Sub(g.o.begun)}
-	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && g.o.now().Sub(started) < g.o.patience() {
+	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1}
+	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && time.Since(started) < g.o.patience() {
 		f.Tries++
 		if shows, _ := t.plays(); shows {
 			f.Shows++
@@ -120,7 +116,7 @@ func (w *walk) confirm(d *doubt) {
 		g.tell.once(f, w, d)
 		return
 	}
-	if !g.settle(f, t.shrunk(g.o.now().Add(g.o.persistence()), f.Tries > 1), shorts...) {
+	if !g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), f.Tries > 1), shorts...) {
 		delete(g.found, d.key())
 		g.bends[d.bend()] = true
 	}

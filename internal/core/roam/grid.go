@@ -6,7 +6,6 @@ import (
 	"strconv"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/resource"
 )
 
 // grid counts what was walked: operations by what the item was, and by how many
@@ -16,7 +15,7 @@ type grid struct {
 	pairs map[string]bool
 }
 
-func newGrid(*resource.Resource) *grid {
+func newGrid() *grid {
 	return &grid{cells: map[string]map[string]int{}, pairs: map[string]bool{}}
 }
 

@@ -177,7 +177,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 	}
 	if m.op.writes() {
 		it.past = append(it.past, m.op)
-		it.before = copied(it.want)
+		it.before = maps.Clone(it.want)
 		it.last, m.before = m, it.before
 		it.seen = 0
 		if it.tag > 0 {
@@ -207,7 +207,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		w.renames(m, it)
 	case opReturn:
 		for n, c := range it.want {
-			c.pending, c.by = true, opReturn
+			c.pending = true
 			it.want[n] = c
 		}
 	case opAmend:
@@ -250,7 +250,7 @@ func (w *walk) cells(m *move, sent map[string]*value.Value) map[string]cell {
 	out := map[string]cell{}
 	for _, f := range m.fields {
 		if slices.Contains(w.of.members, f.name) {
-			out[f.name] = cell{v: sent[f.name], field: f, pending: true, by: m.op, seq: m.seq}
+			out[f.name] = cell{v: sent[f.name], field: f, pending: true, seq: m.seq}
 		}
 	}
 	return out

@@ -80,7 +80,7 @@ func (w *walk) lookAtList(m *move) *doubt {
 		return nil
 	}
 	s, problem := w.s.Look(g.r.Observed())
-	g.count(w.s.Looked())
+	g.o.add(w.s.Looked())
 	w.moves = append(w.moves, &move{seq: len(w.moves) + 1, op: opList, class: plain, status: 200})
 	if problem != "" {
 		return nil

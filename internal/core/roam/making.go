@@ -84,12 +84,7 @@ func (r *ring) compared(made []*call) {
 	for _, c := range made {
 		other := ids[c.id.Key()]
 		switch {
-		case r.kind == "key":
-			if len(ids) > 0 && other == nil {
-				r.tell(history.Finding{What: history.TwoOfOne, Calls: r.historyOf(made...)}, w.peek(c.m.item), history.History{})
-				return
-			}
-		case r.kind == "unique":
+		case r.kind == "key" || r.kind == "unique":
 			if len(ids) > 0 && other == nil {
 				r.tell(history.Finding{What: history.TwoOfOne, Calls: r.historyOf(made...)}, w.peek(c.m.item), history.History{})
 				return

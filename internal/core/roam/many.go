@@ -27,10 +27,8 @@ type ring struct {
 
 // met is what several clients have shown, before it is told.
 type met struct {
-	f      *Finding
-	rounds int
-	way    *meeting
-	found  history.Finding
+	f   *Finding
+	way *meeting
 	// dropped is one that one client shows as well.
 	dropped bool
 }

@@ -2,6 +2,7 @@ package roam
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -41,12 +42,11 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 		if f.What == history.Broken {
 			f.Calls = beside(f.Calls[0], h.Calls)
 		}
-		found := &Finding{Resource: g.r.Name, Kind: Kind(f.What), Title: g.meetingTitle(f), After: time.Since(g.o.begun), Warns: f.Warns, Rows: rows(f.Calls, h.Final)}
-		one = &met{f: found, found: f, way: &meeting{g: g, kind: r.kind, f: f, item: it, calls: r.calls, began: r.epoch}}
+		found := &Finding{Resource: g.r.Name, Kind: Kind(f.What), Title: g.meetingTitle(f), Warns: f.Warns, Rows: rows(f.Calls, h.Final)}
+		one = &met{f: found, way: &meeting{g: g, kind: r.kind, f: f, item: it, calls: r.calls, began: r.epoch}}
 		g.met[key] = one
 	}
-	one.rounds++
-	one.f.Times, one.f.Rounds = one.rounds, one.rounds
+	one.f.Times++
 	if one.f.Text != "" || one.dropped || g.d.Ended() {
 		return
 	}
@@ -62,7 +62,7 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 				one.f.Tries = 0
 			}
 			one.f.Tries++
-			if one.way.plays(nil) {
+			if one.way.plays() {
 				one.f.Shows++
 			}
 		}
@@ -73,7 +73,7 @@ func (r *ring) tell(f history.Finding, it *item, h history.History) {
 	if one.dropped {
 		return
 	}
-	if one.f.Shows == 0 && one.rounds < 2 {
+	if one.f.Shows == 0 && one.f.Times < 2 {
 		return
 	}
 	if one.f.Shows*2 > one.f.Tries {
@@ -119,9 +119,7 @@ func (m *meeting) byOne(h history.History) bool {
 	}
 	slices.SortStableFunc(calls, func(a, b *call) int { return a.x.Start.Compare(b.x.Start) })
 	made := &move{seq: 1, op: opCreate, class: plain, item: m.item.n, turn: m.item.turn, status: 201}
-	for _, f := range g.r.Make.Fields {
-		made.fields = append(made.fields, field{f.Name, f.Text, made.turn})
-	}
+	made.fields = fieldsOf(g.r.Make, made.turn)
 	d := &doubt{kind: Unwritten, item: m.item, want: map[string]cell{}, before: map[string]cell{}}
 	t := &trial{g: g, d: d, moves: []*move{made}}
 	for i, c := range calls {
@@ -157,7 +155,7 @@ func (m *meeting) byOne(h history.History) bool {
 		// The service has a rule that ties these members: no finding at all.
 		return true
 	}
-	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1, After: time.Since(g.o.begun)}
+	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1}
 	d.observed = "with one client: " + strings.Join(d.members, ", ")
 	g.found[d.key()] = f
 	g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), false))
@@ -240,7 +238,7 @@ func (m *meeting) fewer(until time.Time) {
 		m.only = slices.Delete(slices.Clone(list), i, i+1)
 		shows := false
 		for range 3 {
-			shows = shows || m.plays(nil)
+			shows = shows || m.plays()
 		}
 		if !shows {
 			m.only = was
@@ -264,23 +262,8 @@ func (m *meeting) of(c *call) int {
 }
 
 // plays runs the scenario once, and tells whether it shows there.
-func (m *meeting) plays(emit func(event.Event)) bool {
-	text := m.scene().Text(m.g.meetingTitle(m.f), "a trial")
-	s, err := m.g.d.Scenario(m.g.r.File, "roam", text)
-	if err != nil {
-		panic("roam cannot read its own scenario: " + err.Error() + "\n" + text)
-	}
-	requests := 0
-	verdict, _ := m.g.d.Play(s, 0, m.g.tell.again(), func(e event.Event) {
-		if st, ok := e.(*event.StepFinished); ok {
-			requests += len(st.Sent)
-		}
-		if emit != nil {
-			emit(e)
-		}
-	})
-	m.g.o.addTrial(requests)
-	return verdict == event.Failed
+func (m *meeting) plays() bool {
+	return m.g.play(m.scene()) == event.Failed
 }
 
 // together tells what several clients have shown.
@@ -308,7 +291,7 @@ func (t *teller) together(f *Finding, m *meeting) {
 	finding := event.Finding{Verdict: verdict, Line: st.Line, Expected: "some order of these calls explains what they were answered, and what is there in the end",
 		Observed: []string{string(m.f.What) + members(m.f.Member)}, Because: "calls that overlap act as if one came after the other", Sent: -1}
 	if m.f.What == history.Broken {
-		finding.Expected, finding.Because = "status not 5xx for what several clients send at once", "a request that can be understood is served or refused (RFC 9110 §15.6)"
+		finding.Expected, finding.Because = "status not 5xx for what several clients send at once", servedOrRefused
 	}
 	st.Findings = []event.Finding{finding}
 	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
@@ -322,7 +305,8 @@ func (t *teller) together(f *Finding, m *meeting) {
 // pending tells what several clients have shown once, and not again.
 func (t *teller) pending(grounds []*ground) {
 	for _, g := range grounds {
-		for _, m := range g.met {
+		for _, key := range slices.Sorted(maps.Keys(g.met)) {
+			m := g.met[key]
 			if m.f.Text != "" || m.dropped || m.f.Tries == 0 && !m.f.Warns {
 				continue
 			}

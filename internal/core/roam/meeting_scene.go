@@ -33,7 +33,7 @@ func (m *meeting) scene() *resource.Scene {
 		}
 		return out
 	}
-	broken := expects("status not 5xx", "a request that can be understood is served or refused (RFC 9110 §15.6)")
+	broken := expects("status not 5xx", servedOrRefused)
 	if m.kind == "make" || m.kind == "unique" || m.kind == "key" {
 		var bodies []string
 		for _, c := range list {
@@ -75,10 +75,7 @@ func (m *meeting) scene() *resource.Scene {
 		w.Let(id, quotedRaw(r.Turned(r.Chosen, number(0))))
 		w.Read(id, resource.Request{Title: "look that nothing is there", Lines: []string{"need status 404 or 410"}})
 	} else {
-		start := &move{seq: 1, op: opCreate, class: plain, item: 1, turn: 0}
-		for _, f := range r.Make.Fields {
-			start.fields = append(start.fields, field{f.Name, f.Text, 0})
-		}
+		start := &move{seq: 1, op: opCreate, class: plain, item: 1, fields: fieldsOf(r.Make, 0)}
 		start.write(w, r, id, "make item 1", "need status 2xx")
 	}
 	x := resource.Request{Title: fmt.Sprintf("%d clients write at once", len(list)), Lines: []string{broken}}

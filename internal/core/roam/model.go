@@ -8,9 +8,8 @@ import (
 type cell struct {
 	v *value.Value
 	field
-	// pending is set until it was read so; by is the operation that wrote it.
+	// pending is set until it was read so.
 	pending bool
-	by      op
 	// seq is the move that sent it, or, with read, the one that has shown it first.
 	seq  int
 	read bool
@@ -51,7 +50,7 @@ type item struct {
 // model is what a walk knows of the collection.
 type model struct {
 	items []*item
-	// next is the number of the next item, turns that of telling values.
+	// turns is the next number of telling values.
 	turns int
 	// free are numbers whose telling values no item has any more.
 	free []int
@@ -137,15 +136,6 @@ func bucket(n int) int {
 		if n >= s {
 			out = s
 		}
-	}
-	return out
-}
-
-// copied is a copy of cells.
-func copied(c map[string]cell) map[string]cell {
-	out := make(map[string]cell, len(c))
-	for n, v := range c {
-		out[n] = v
 	}
 	return out
 }

@@ -41,7 +41,7 @@ type class string
 
 const (
 	plain class = "plain"
-	// edge is a value on a limit, bare one of 0, "", false, null.
+	// edge is a value on a limit, empty one of 0, "", false and [], null is null.
 	edge  class = "edge"
 	empty class = "empty"
 	null  class = "null"

@@ -2,6 +2,7 @@ package roam
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -59,7 +60,7 @@ func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 func (w *walk) compare(it *item, v *value.Value, seq, since int) *doubt {
 	var unwritten, unasked []string
 	var observed []string
-	was := copied(it.want)
+	was := maps.Clone(it.want)
 	for _, n := range w.of.members {
 		now, _ := v.Get(n)
 		c, known := it.want[n]

@@ -2,6 +2,7 @@ package roam
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"usualpath/internal/core/event"
@@ -77,19 +78,25 @@ func (t *trial) effect() bool {
 // plays runs the trial once; shows tells whether the doubt shows, and clean that
 // all of it could be played and nothing was wrong.
 func (t *trial) plays() (shows, clean bool) {
-	g := t.g
-	s, err := g.d.Scenario(g.r.File, "roam", t.scene().Text("roam", "a trial"))
+	verdict := t.g.play(t.scene())
+	return verdict == event.Failed, verdict == event.Held
+}
+
+// play runs a scene once, with random values of its own.
+func (g *ground) play(sc *resource.Scene) event.Verdict {
+	text := sc.Text("roam", "a trial")
+	s, err := g.d.Scenario(g.r.File, "roam", text)
 	if err != nil {
-		panic("roam cannot read its own scenario: " + err.Error() + "\n" + t.scene().Text("roam", "a trial"))
+		panic("roam cannot read its own scenario: " + err.Error() + "\n" + text)
 	}
 	requests := 0
-	verdict, _ := g.d.Play(s, 0, g.tell.again(), func(e event.Event) {
+	verdict := g.d.Play(s, 0, g.tell.again(), func(e event.Event) {
 		if st, ok := e.(*event.StepFinished); ok {
 			requests += len(st.Sent)
 		}
 	})
 	g.o.addTrial(requests)
-	return verdict == event.Failed, verdict == event.Held
+	return verdict
 }
 
 // short is the same request to a fresh item that reads the same, and what is
@@ -105,27 +112,8 @@ func (t *trial) short() *trial {
 	// With the content that it had before the write, or has now.
 	makes := func(it *item, cells map[string]cell) *move {
 		seq++
-		m := &move{seq: seq, op: opCreate, class: plain, item: it.n, turn: it.turn, status: 201}
-		e := t.g.r.Make
-		if len(e.Fields) == 0 {
-			m.whole = e.Text
-			return m
-		}
-		for _, f := range e.Fields {
-			c, known := cells[f.Name]
-			switch {
-			case known && absent(c.v) && !slices.Contains(t.g.r.Required, f.Name):
-			case known && !absent(c.v):
-				m.fields = append(m.fields, field{f.Name, c.text, c.turn})
-			default:
-				m.fields = append(m.fields, field{f.Name, f.Text, it.turn})
-			}
-		}
-		for _, n := range t.g.members {
-			if c, known := cells[n]; known && !absent(c.v) && !t.g.r.Make.Has(n) {
-				m.fields = append(m.fields, field{n, c.text, c.turn})
-			}
-		}
+		m := t.g.like(cells, it.n, it.turn, true)
+		m.seq, m.status = seq, 201
 		return m
 	}
 	if last != nil && last.op == opCreate && last.item == d.item.n {
@@ -141,10 +129,7 @@ func (t *trial) short() *trial {
 	}
 	// What is expected is sent by the moves here.
 	again := *d
-	again.want = map[string]cell{}
-	for n, c := range d.want {
-		again.want[n] = c
-	}
+	again.want = maps.Clone(d.want)
 	content := d.want
 	if last != nil && last.item == d.item.n && d.before != nil {
 		content = d.before
@@ -219,13 +204,11 @@ func (t *trial) merged() bool {
 func (t *trial) plainly() *trial {
 	d := *t.d
 	r := t.g.r
-	made := &move{seq: 1001, op: opCreate, class: plain, item: d.item.n, turn: d.item.turn, status: 201}
+	made := &move{seq: 1001, op: opCreate, class: plain, item: d.item.n, turn: d.item.turn, status: 201, fields: fieldsOf(r.Make, d.item.turn)}
 	d.want = map[string]cell{}
-	for _, f := range r.Make.Fields {
-		one := field{f.Name, f.Text, d.item.turn}
-		made.fields = append(made.fields, one)
-		if slices.Contains(d.members, f.Name) {
-			d.want[f.Name] = cell{v: value.NewBool(true), field: one, seq: made.seq}
+	for _, f := range made.fields {
+		if slices.Contains(d.members, f.name) {
+			d.want[f.name] = cell{v: value.NewBool(true), field: f, seq: made.seq}
 		}
 	}
 	if len(d.want) < len(d.members) || d.move.tag > 0 {

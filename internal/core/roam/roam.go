@@ -60,8 +60,6 @@ type Outcome struct {
 	Told *event.Roamed
 }
 
-func (o *Options) now() time.Time { return time.Now() }
-
 // patience is how long one doubt may be looked into.
 func (o *Options) patience() time.Duration {
 	if o.For > 0 {
@@ -212,7 +210,11 @@ func (g *ground) roam(k uint64) string {
 		return g.refused
 	}
 	if w.ended == "" && !g.d.Ended() {
-		if d := w.lookAtAll(w.lastWrite()); d != nil {
+		d := w.lookAtAll(w.lastWrite())
+		switch {
+		case g.d.Harmed():
+			w.suspect()
+		case d != nil:
 			w.confirm(d)
 		}
 	}
@@ -235,10 +237,7 @@ func (w *walk) suspect() {
 	one := *last
 	one.tag = 0
 	if one.op == opReturn {
-		one.op, one.fields = opReplace, nil
-		for _, f := range g.r.Remake.Fields {
-			one.fields = append(one.fields, field{f.Name, f.Text, one.turn})
-		}
+		one.op, one.fields = opReplace, fieldsOf(g.r.Remake, one.turn)
 	}
 	t.moves = append(t.moves, &one)
 	s, err := g.d.Scenario(g.r.File, "roam", canonical(t.scene().Text(g.r.Name+": "+last.op.after(), string(t.d.kind))))
@@ -277,7 +276,7 @@ func (t *teller) found(f *Finding, way *trial) {
 	}
 	for try := range 3 {
 		var events []event.Event
-		verdict, _ := t.d.Play(s, firstFound+len(t.all), t.again(), func(e event.Event) { events = append(events, e) })
+		verdict := t.d.Play(s, firstFound+len(t.all), t.again(), func(e event.Event) { events = append(events, e) })
 		if verdict != event.Failed && try < 2 {
 			continue
 		}

@@ -1,6 +1,7 @@
 package roam
 
 import (
+	"maps"
 	"slices"
 	"time"
 )
@@ -44,7 +45,7 @@ func (t *trial) shrunk(until time.Time, chancy bool) *trial {
 }
 
 func (s *shrinking) over() bool {
-	return s.tries >= mostTrials || s.t.g.o.now().After(s.until) || s.t.g.d.Ended()
+	return s.tries >= mostTrials || time.Now().After(s.until) || s.t.g.d.Ended()
 }
 
 // try takes other moves if the doubt shows with them too.
@@ -204,10 +205,7 @@ func (s *shrinking) simpler() {
 		}
 		if m.op == opCreate && m.class != plain && m.class != lacking && m.class != taken && m.class != freed {
 			with(func(one *move) {
-				one.class, one.fields = plain, nil
-				for _, f := range s.t.g.r.Make.Fields {
-					one.fields = append(one.fields, field{f.Name, f.Text, one.turn})
-				}
+				one.class, one.fields = plain, fieldsOf(s.t.g.r.Make, one.turn)
 			})
 		}
 		if m.tag > 0 && m.class == current {
@@ -226,7 +224,6 @@ func (s *shrinking) simpler() {
 
 // plainly replaces an item with the example, and not with what was read of it.
 func (s *shrinking) plainly(i int, m *move) {
-	r := s.t.g.r
 	if !s.t.g.supports(opReplace) {
 		return
 	}
@@ -238,13 +235,11 @@ func (s *shrinking) plainly(i int, m *move) {
 	}
 	one := *m
 	one.op, one.class, one.seen, one.turn = opReplace, plain, 0, turn
-	for _, f := range r.Remake.Fields {
-		one.fields = append(one.fields, field{f.Name, f.Text, turn})
-	}
+	one.fields = fieldsOf(s.t.g.r.Remake, turn)
 	was := s.t
 	next := *s.t
 	d := *next.d
-	d.want = copied(d.want)
+	d.want = maps.Clone(d.want)
 	if d.item != nil && d.item.n == m.item {
 		for _, f := range one.fields {
 			if c, known := d.want[f.name]; known && s.latest(i, f.name) {

@@ -113,9 +113,7 @@ func (g *ground) learnMember(w *walk, it *item, o op, n string) {
 func (g *ground) keeps(w *walk, it *item, o op, n, text string) bool {
 	m := &move{op: o, item: it.n, class: plain, turn: it.turn}
 	if o == opReplace {
-		for _, f := range g.r.Remake.Fields {
-			m.fields = append(m.fields, field{f.Name, f.Text, it.turn})
-		}
+		m.fields = fieldsOf(g.r.Remake, it.turn)
 	}
 	m.set(n, text)
 	before := it.want[n].v

@@ -27,9 +27,10 @@ type walk struct {
 	// size is the number of items that the walk grows to, lazy one that looks late.
 	size int
 	lazy bool
-	// list is what the list showed last, with what was ours.
+	// listed is what the list showed last.
 	listed *state.Snapshot
-	bases  map[int]int
+	// bases are the numbers that were drawn.
+	bases map[int]int
 	// after are the steps that remove the parents, own counts the moves that were
 	// chosen.
 	after []*syntax.Statement
@@ -37,7 +38,8 @@ type walk struct {
 	// closed is set once all was removed, burst are moves still to come.
 	closed bool
 	burst  []*move
-	ended  string
+	// ended says why nothing more can be walked, "" for not yet.
+	ended string
 }
 
 // ground is a resource that is walked, and what was learnt of it.
@@ -61,7 +63,7 @@ type ground struct {
 	// bends are mismatches that a fresh item shows as well.
 	bends map[string]bool
 	found map[string]*Finding
-	// paths are parsed JSONPaths.
+	// content is where an item is in its own answer.
 	content *jsonpath.Query
 	walks   int
 	// largest is the most members that a filtered list has shown: of fewer, none was
@@ -78,7 +80,7 @@ type ground struct {
 	met    map[string]*met
 	// refused tells why nothing can be made.
 	refused string
-	// scenario opens sessions.
+	// opening is the scenario that a walk begins as.
 	opening string
 	tell    *teller
 }
@@ -88,7 +90,7 @@ type heard struct{ taken, refused int }
 
 func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
 	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[feature]int{},
-		word: map[string]*heard{}, bends: map[string]bool{}, found: map[string]*Finding{}, grid: newGrid(r), tell: t}
+		word: map[string]*heard{}, bends: map[string]bool{}, found: map[string]*Finding{}, grid: newGrid(), tell: t}
 	g.edges = r.Edges()
 	for _, e := range []*resource.Example{r.Make, r.Remake, r.Amend} {
 		if e == nil {
@@ -170,7 +172,7 @@ func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
 		return nil, fmt.Errorf("%s", why)
 	}
 	a := session.Run(s.Steps, false)
-	g.count(a.Requests)
+	g.o.add(a.Requests)
 	if len(s.Steps) > 0 && a.Why != "" {
 		w.end()
 		return nil, fmt.Errorf("%s", a.Why)
@@ -191,10 +193,10 @@ func (w *walk) end() {
 		}
 		w.s.Bind("id", it.id)
 		a := w.s.Run(g.parse(g.stepOf(func(sc *resource.Scene) { sc.Delete("id", resource.Request{Title: "leave nothing behind"}) })), true)
-		g.count(a.Requests)
+		g.o.add(a.Requests)
 	}
 	a := w.s.Run(w.after, true)
-	g.count(a.Requests)
+	g.o.add(a.Requests)
 	w.s.Around(true)
 	if w.ended == "" {
 		g.d.Forget(w.s)
@@ -206,8 +208,6 @@ func (g *ground) stepOf(write func(sc *resource.Scene)) string {
 	write(sc)
 	return sc.Steps()
 }
-
-func (g *ground) count(requests int) { g.o.add(requests) }
 
 // numberOf is the number that stands behind a turn.
 func (w *walk) numberOf(turn int) int {
@@ -322,7 +322,7 @@ func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) 
 		g.texts[key] = text
 	}
 	a := w.s.Run(g.parse(text), false)
-	g.count(a.Requests)
+	g.o.add(a.Requests)
 	m.seq = len(w.moves) + 1
 	if m.op == opRestart {
 		w.moves = append(w.moves, m)
