@@ -236,24 +236,7 @@ func (w *Scene) Text(title, about string) string {
 		b.WriteString("  " + l + "\n")
 	}
 	b.WriteString(s.guards() + strings.Join(s.observes, ""))
-	rest := ""
-	for _, st := range slices.Concat(s.body, s.after) {
-		rest += st.text()
-	}
-	for i, l := range s.lets {
-		if w.All || mentions(rest, l.name) || slices.ContainsFunc(s.lets[i+1:], func(later binding) bool { return mentions(later.text, l.name) }) {
-			b.WriteString("  let " + l.name + " = " + l.text + "\n")
-		}
-	}
-	for _, st := range s.body {
-		b.WriteString(st.text())
-	}
-	if len(s.after) > 0 {
-		b.WriteString("\nafterwards")
-		for _, st := range s.after {
-			b.WriteString(st.text())
-		}
-	}
+	b.WriteString(s.rest(w.All))
 	return b.String()
 }
 

@@ -119,27 +119,33 @@ func (s *script) text() string {
 		b.WriteString(s.guards())
 	}
 	b.WriteString(strings.Join(s.observes, ""))
-	rest := ""
-	for _, st := range slices.Concat(s.body, s.after) {
-		rest += st.text()
+	b.WriteString(s.rest(false))
+	return b.String()
+}
+
+// rest is the scenario from its lets on, those that nothing uses only where all are
+// asked for.
+func (s *script) rest(all bool) string {
+	var steps, b strings.Builder
+	for _, st := range s.body {
+		steps.WriteString(st.text())
+	}
+	for i, st := range s.after {
+		if i == 0 {
+			steps.WriteString("\nafterwards")
+		}
+		steps.WriteString(st.text())
 	}
 	for i, l := range s.lets {
 		// A let that nothing uses would only be in the way.
-		used := mentions(rest, l.name) || slices.ContainsFunc(s.lets[i+1:], func(later binding) bool { return mentions(later.text, l.name) })
-		if used {
+		used := func() bool {
+			return mentions(steps.String(), l.name) || slices.ContainsFunc(s.lets[i+1:], func(later binding) bool { return mentions(later.text, l.name) })
+		}
+		if all || used() {
 			b.WriteString("  let " + l.name + " = " + l.text + "\n")
 		}
 	}
-	for _, st := range s.body {
-		b.WriteString(st.text())
-	}
-	if len(s.after) > 0 {
-		b.WriteString("\nafterwards")
-		for _, st := range s.after {
-			b.WriteString(st.text())
-		}
-	}
-	return b.String()
+	return b.String() + steps.String()
 }
 
 // at is the item's path for the item that a name stands for.
