@@ -116,7 +116,7 @@ func TestRoamingIsToldAgainBySeed(t *testing.T) {
 	grid := func() string {
 		r := run(t, "../examples", "roam", "boats.upath", "--base", gullPoint(t), "--clients", "1", "--steps", "300", "--seed", "5", "--resource", "boats")
 		require.Equal(t, 0, r.code, r.out+r.err)
-		_, text, _ := strings.Cut(r.out, "boats  walked")
+		_, text, _ := strings.Cut(r.out, "boats  requests by")
 		text, _, _ = strings.Cut(text, "roamed:")
 		return text
 	}
@@ -130,7 +130,7 @@ func TestRoamingIsToldAgainBySeed(t *testing.T) {
 func TestARunRoamsAfterItsChecks(t *testing.T) {
 	dir := started(t, "put-between-patches-lost")
 	r := run(t, dir, "run", "boats.upath", "--family", "lifecycle", "--resource", "boats", "--roam", "8s", "--seed", "2")
-	assert.Contains(t, r.out, "boats  walked among so many items")
+	assert.Contains(t, r.out, "boats  requests by how many items there were")
 	if os.Getenv("USUALPATH_RACE") != "" {
 		// So slowly it comes less far.
 		return
@@ -153,7 +153,7 @@ func TestFindingsAreKept(t *testing.T) {
 		var e struct {
 			Event  string
 			Found  *struct{ Text string }
-			Roamed *struct{ Moves, Requests int }
+			Roamed *struct{ Steps, Requests int }
 		}
 		require.NoError(t, json.Unmarshal([]byte(line), &e))
 		if e.Found != nil {
@@ -162,7 +162,7 @@ func TestFindingsAreKept(t *testing.T) {
 		}
 		if e.Roamed != nil {
 			roamed++
-			assert.Greater(t, e.Roamed.Requests, e.Roamed.Moves)
+			assert.Greater(t, e.Roamed.Requests, e.Roamed.Steps)
 		}
 	}
 	assert.Equal(t, 1, roamed)

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/record"
 	"usualpath/internal/report"
@@ -107,7 +108,7 @@ func parts(d *record.Comparison) []part {
 	for _, c := range d.Causes() {
 		line := c.What + "\n" + strings.Join(c.Places[:min(len(c.Places), mostPlaces)], "\n")
 		if more := len(c.Places) - mostPlaces; more > 0 {
-			line += "\nand in " + plural(more, "more place")
+			line += "\nand in " + event.Count(more, "more place")
 		}
 		answered = append(answered, report.Clean(line, true))
 	}
@@ -125,7 +126,7 @@ func (a *app) showComparison(d *record.Comparison) {
 	s := a.style(a.out)
 	_, width := terminal(a.out)
 	if d.Equal() {
-		fmt.Fprintf(a.out, "nothing changed: %s, %d of them failing in both\n", plural(d.Held+d.Failed, "scenario"), d.Failed)
+		fmt.Fprintf(a.out, "nothing changed: %s, %d of them failing in both\n", event.Count(d.Held+d.Failed, "scenario"), d.Failed)
 		return
 	}
 	const most = 40
@@ -159,7 +160,7 @@ func (a *app) showComparison(d *record.Comparison) {
 func markdownComparison(w io.Writer, d *record.Comparison) {
 	fmt.Fprintf(w, "## What changed\n\n")
 	if d.Equal() {
-		fmt.Fprintf(w, "Nothing: %s.\n", plural(d.Held+d.Failed, "scenario"))
+		fmt.Fprintf(w, "Nothing: %s.\n", event.Count(d.Held+d.Failed, "scenario"))
 		return
 	}
 	for _, p := range parts(d) {

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -78,7 +79,7 @@ func (a *app) fmtFiles(args []string, check bool) error {
 		return &exit{code: exitUsage}
 	}
 	if check && changed > 0 {
-		return &exit{exitFailed, plural(changed, "file") + " not laid out as usualpath fmt does", "usualpath fmt sets the layout"}
+		return &exit{exitFailed, event.Count(changed, "file") + " not laid out as usualpath fmt does", "usualpath fmt sets the layout"}
 	}
 	return nil
 }

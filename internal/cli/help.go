@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra/doc"
 
 	"usualpath/docs"
+	"usualpath/internal/core/event"
 	"usualpath/internal/report"
 )
 
@@ -156,7 +157,7 @@ func (a *app) man() *cobra.Command {
 			if err != nil {
 				return &exit{code: exitBroken, message: err.Error()}
 			}
-			fmt.Fprintf(a.out, "wrote %s below %s\n", plural(len(pages), "page"), args[0])
+			fmt.Fprintf(a.out, "wrote %s below %s\n", event.Count(len(pages), "page"), args[0])
 			return nil
 		},
 	}

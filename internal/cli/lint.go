@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
 )
@@ -55,7 +56,7 @@ func (a *app) tidy(p *project.Project, resources []*resource.Resource) {
 	}
 	of := ""
 	if len(resources) > 0 {
-		of = fmt.Sprintf(", %s with %s", plural(len(resources), "resource"), plural(checks, "derived check"))
+		of = fmt.Sprintf(", %s with %s", event.Count(len(resources), "resource"), event.Count(checks, "derived check"))
 	}
-	fmt.Fprintf(a.out, "%s, %s%s: nothing to say\n", plural(files, "file"), plural(scenarios, "scenario"), of)
+	fmt.Fprintf(a.out, "%s, %s%s: nothing to say\n", event.Count(files, "file"), event.Count(scenarios, "scenario"), of)
 }

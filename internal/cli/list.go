@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/report"
@@ -87,5 +88,5 @@ func (a *app) listText(list []listed) {
 		}
 		fmt.Fprintf(a.out, "%s  %s\n", place, text)
 	}
-	fmt.Fprintf(a.out, "\n%s, %s; nothing was sent\n", plural(scenarios, "scenario"), plural(checks, "check"))
+	fmt.Fprintf(a.out, "\n%s, %s; nothing was sent\n", event.Count(scenarios, "scenario"), event.Count(checks, "check"))
 }

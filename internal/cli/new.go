@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/source"
 	"usualpath/internal/draft"
@@ -127,7 +128,7 @@ func writeAll(dir string, pages []page) error {
 		}
 	}
 	if len(there) > 0 {
-		return usage(plural(len(there), "file")+" would be written over: "+strings.Join(there, ", ")+"; nothing was written", "name another folder: usualpath new another-folder")
+		return usage(event.Count(len(there), "file")+" would be written over: "+strings.Join(there, ", ")+"; nothing was written", "name another folder: usualpath new another-folder")
 	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return usage(err.Error(), "name a folder that can be written")

@@ -59,7 +59,7 @@ func (g *progress) words(s decor.Statistics, width int) string {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if p := g.roamed; p != nil {
-		text := fmt.Sprintf("   %d moves, %d items, %d new", p.Moves, p.Items, p.New)
+		text := fmt.Sprintf("   %d steps, %d items, %d new", p.Steps, p.Items, p.New)
 		if p.Found > 0 {
 			text += fmt.Sprintf("   %d found", p.Found)
 		}

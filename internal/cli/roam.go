@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"usualpath/internal/core/engine"
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/roam"
@@ -108,7 +109,7 @@ func (f *runFlags) roaming() (*roam.Options, error) {
 	case r.items < 1 || r.items > 500:
 		return nil, usage("--items takes a number from 1 to 500", "")
 	case r.steps < 0:
-		return nil, usage("--steps takes a number from 1", "")
+		return nil, usage("--steps takes a number from 1, or 0 for no end", "")
 	}
 	if r.into != "" {
 		if filepath.Ext(r.into) != project.Extension {
@@ -129,7 +130,7 @@ func (a *app) keepFound(f *runFlags, list []*resource.Resource, out *roam.Outcom
 		return usage("the scenarios cannot be kept: "+err.Error(), "")
 	}
 	if n > 0 {
-		fmt.Fprintf(a.out, "%s: %d added; usualpath run %s runs them\n", f.roam.into, n, quoteArg(f.roam.into))
+		fmt.Fprintf(a.out, "%s added to %s; run it with usualpath run %s\n", event.Count(n, "scenario"), f.roam.into, quoteArg(f.roam.into))
 	}
 	return nil
 }

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"usualpath/internal/core/bound"
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/source"
 	"usualpath/internal/report"
 )
@@ -196,17 +197,10 @@ func (a *app) diagnose(list source.Diagnostics, after string) {
 	n := list.Errors()
 	var parts []string
 	if n > 0 {
-		parts = append(parts, plural(n, "error"))
+		parts = append(parts, event.Count(n, "error"))
 	}
 	if w := len(list) - n; w > 0 {
-		parts = append(parts, plural(w, "warning"))
+		parts = append(parts, event.Count(w, "warning"))
 	}
 	fmt.Fprintf(a.err, "\n%s%s\n", strings.Join(parts, ", "), after)
-}
-
-func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
 }

@@ -14,6 +14,7 @@ import (
 
 	"github.com/fsnotify/fsnotify"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/syntax"
@@ -60,7 +61,7 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 		if errors.As(last, &e) && e.message != "" {
 			fmt.Fprintf(a.err, "usualpath: %s\n", e.message)
 		}
-		fmt.Fprintf(a.out, "\nwaiting for a change of %s; %s\n", plural(len(p.Read()), "file"), keys.help())
+		fmt.Fprintf(a.out, "\nwaiting for a change of %s; %s\n", event.Count(len(p.Read()), "file"), keys.help())
 		var key byte
 		changed, key = keys.while(func(pressed <-chan byte) ([]string, byte) { return nextChange(ctx, w, p, files, pressed) })
 		if err := w.Close(); err != nil {

@@ -9,6 +9,7 @@ import (
 	"github.com/charmbracelet/lipgloss"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/event"
 )
 
 // Coverage writes what a run has touched of what there is, and what it met that
@@ -31,7 +32,7 @@ func Coverage(w io.Writer, c *contract.Coverage, brief bool, s *Style) {
 			touched++
 		}
 	}
-	fmt.Fprintf(w, "\n%s  %d of %s touched\n", s.Strong("coverage of "+of), touched, count(all, "operation"))
+	fmt.Fprintf(w, "\n%s  %d of %s touched\n", s.Strong("coverage of "+of), touched, event.Count(all, "operation"))
 	for _, r := range rows {
 		if r.Beside || brief {
 			continue
@@ -53,7 +54,7 @@ func Coverage(w io.Writer, c *contract.Coverage, brief bool, s *Style) {
 	if len(problems) == 0 {
 		return
 	}
-	fmt.Fprintf(w, "\n%s\n", s.Strong(count(len(problems), "thing")+" that "+of+" does not describe"))
+	fmt.Fprintf(w, "\n%s\n", s.Strong(event.Count(len(problems), "thing")+" that "+of+" does not describe"))
 	for _, p := range problems {
 		fmt.Fprintf(w, "  %s %s\n      %s\n", s.mark(1), Clean(p.Text, false), s.Faint(fmt.Sprintf("%s, first in %s", times(p.N), Clean(p.Where, false))))
 	}

@@ -117,8 +117,8 @@ func (t *Terminal) grid(p *promises) {
 		parts = append(parts, s.paint(map[event.Verdict]lipgloss.Style{event.Held: s.held, event.Failed: s.failed, event.Warned: s.warned, event.Blocked: s.warned, event.Skipped: s.faint}[one.Verdict],
 			fmt.Sprintf("%d %s", one.N, one.Word)))
 	}
-	fmt.Fprintf(t.W, "    %s: %s   %s\n", count(len(p.checks), "check"), strings.Join(parts, ", "),
-		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", count(m.Requests, "request"), exchange.Took(m.Took))))
+	fmt.Fprintf(t.W, "    %s: %s   %s\n", event.Count(len(p.checks), "check"), strings.Join(parts, ", "),
+		s.paint(s.faint, fmt.Sprintf("%s, observations among them   %s", event.Count(m.Requests, "request"), exchange.Took(m.Took))))
 }
 
 // column is how wide a family's column is: its heading, or its widest cell.
@@ -183,7 +183,7 @@ func (t *Terminal) group(g *Cause) {
 	if o.Finished.Verdict == event.Blocked {
 		word = "  cannot tell"
 		if n := len(g.With); n > 0 {
-			word = fmt.Sprintf("  and %s cannot tell", count(n, "more check"))
+			word = fmt.Sprintf("  and %s cannot tell", event.Count(n, "more check"))
 		}
 	}
 	place := o.check().Level + "   " + Clean(o.Started.File, false) + fmt.Sprintf(":%d", o.Started.Line)
@@ -204,7 +204,7 @@ func (t *Terminal) group(g *Cause) {
 		t.field("explain", "usualpath explain "+o.check().ID)
 	}
 	if names := g.Others(); len(g.With) > 0 && len(g.With) < mostNamed {
-		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", count(len(names), "more check"), strings.Join(names, ", ")), max(width-16, 20)))
+		t.field("with it", folded(fmt.Sprintf("%s for the same cause: %s", event.Count(len(names), "more check"), strings.Join(names, ", ")), max(width-16, 20)))
 	}
 }
 
@@ -235,7 +235,7 @@ func (t *Terminal) checkSteps(steps []*event.StepFinished) {
 	}
 	if len(alike) > 0 {
 		width := t.width()
-		t.field("alike", folded(fmt.Sprintf("%s: %s", count(len(alike), "more step"), strings.Join(alike, ", ")), max(width-16, 20)))
+		t.field("alike", folded(fmt.Sprintf("%s: %s", event.Count(len(alike), "more step"), strings.Join(alike, ", ")), max(width-16, 20)))
 	}
 }
 
@@ -250,7 +250,7 @@ func (t *Terminal) heldSteps(list []*event.StepFinished) {
 	for i, st := range list {
 		if len(list) > mostHeld && i >= 2 && i < len(list)-1 {
 			if i == 2 {
-				fmt.Fprintf(t.W, "    %s\n", t.Style.paint(t.Style.faint, fmt.Sprintf("… %s held", count(len(list)-3, "more step"))))
+				fmt.Fprintf(t.W, "    %s\n", t.Style.paint(t.Style.faint, fmt.Sprintf("… %s held", event.Count(len(list)-3, "more step"))))
 			}
 			continue
 		}

@@ -18,7 +18,7 @@ func (t *Terminal) found(f *event.Found) {
 	t.field("roamed", f.Replays())
 	for _, m := range f.Moments {
 		text := m.What()
-		if m.Answer && t.Style != nil {
+		if m.Answer {
 			text = s.paint(s.faint, "→ ") + Clean(m.Text, false)
 		}
 		if room := max(t.width()-40-2*len(m.Open), 20); lipgloss.Width(text) > room {
@@ -42,6 +42,7 @@ func (t *Terminal) found(f *event.Found) {
 func (t *Terminal) roamed(e *event.Roamed) {
 	t.tellPromises()
 	s := t.Style
+	t.walks = e
 	if t.Silent {
 		return
 	}
@@ -50,10 +51,10 @@ func (t *Terminal) roamed(e *event.Roamed) {
 	}
 	t.spaced = true
 	for _, u := range e.Unwalked {
-		fmt.Fprintf(t.W, "%s\n", s.paint(s.warned, Clean(u.Resource+" was not walked: "+u.Why, false)))
+		fmt.Fprintln(t.W, s.paint(s.warned, Clean(u.Words(), false)))
 	}
-	for title, also := range e.Also {
-		fmt.Fprintf(t.W, "%s\n", s.paint(s.faint, Clean("on the same way as \""+title+"\": "+strings.Join(also, "; "), false)))
+	for _, line := range e.Others() {
+		fmt.Fprintln(t.W, s.paint(s.faint, Clean(line, false)))
 	}
 	if t.Quiet {
 		return
@@ -61,8 +62,7 @@ func (t *Terminal) roamed(e *event.Roamed) {
 	for _, w := range e.Walked {
 		t.walked(w)
 	}
-	fmt.Fprintf(t.W, "roamed: %s in %s, %s (%d of them replays)%s\n\n", count(e.Moves, "move"), count(e.Walks, "walk"), count(e.Requests, "request"), e.Replays,
-		s.paint(s.faint, "   "+exchange.Took(e.Duration())))
+	fmt.Fprintf(t.W, "%s%s\n\n", e.Words(), s.paint(s.faint, "   "+exchange.Took(e.Duration())))
 }
 
 // walked draws the grid of a resource.
@@ -75,7 +75,7 @@ func (t *Terminal) walked(w event.Walked) {
 			widths[i] = max(widths[i], len(fmt.Sprint(r.Cells[i])))
 		}
 	}
-	fmt.Fprintf(t.W, "%s  %s\n", s.paint(s.strong, Clean(w.Resource, false)), s.paint(s.faint, "walked among so many items, and on which of them"))
+	fmt.Fprintf(t.W, "%s  %s\n", s.paint(s.strong, Clean(w.Resource, false)), s.paint(s.faint, "requests by how many items there were, and by which one was meant"))
 	line := "            "
 	for i, c := range w.Columns {
 		line += fmt.Sprintf("  %*s", widths[i], c)
@@ -92,9 +92,5 @@ func (t *Terminal) walked(w event.Walked) {
 		}
 		fmt.Fprintln(t.W, line)
 	}
-	text := fmt.Sprintf("  pairs of writes on one item: %d of %d", w.Pairs, w.Of)
-	if w.Rounds > 0 {
-		text += "   " + count(w.Rounds, "round") + " of several clients"
-	}
-	fmt.Fprintf(t.W, "%s\n\n", s.paint(s.faint, text))
+	fmt.Fprintf(t.W, "%s\n\n", s.paint(s.faint, "  "+w.Tally()))
 }

@@ -47,6 +47,8 @@ type Terminal struct {
 	all      []*event.StepFinished
 	// promises are the checks of the resource that is being run.
 	promises *promises
+	// walks is how far roaming went, nil where there was none.
+	walks *event.Roamed
 	// notices wait for the grid.
 	notices []*event.Notice
 }
@@ -153,13 +155,6 @@ func (t *Terminal) trail() string {
 	return b.String()
 }
 
-func count(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
 // grave tells whether a verdict is told by a quiet run.
 func grave(v event.Verdict) bool { return v == event.Failed || v == event.Blocked }
 
@@ -177,7 +172,7 @@ func (t *Terminal) finished(e *event.ScenarioFinished) {
 		t.tellPromises()
 	}
 	t.fileLine(t.scenario.File)
-	what, style := count(e.Steps, "step"), s.faint
+	what, style := event.Count(e.Steps, "step"), s.faint
 	switch e.Verdict {
 	case event.Failed:
 		what, style = "failed", s.failed
@@ -482,20 +477,34 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		add(v.NotReached, "not finished", s.warned)
 		return strings.Join(parts, ", ")
 	}
+	tail := "   " + exchange.Took(e.Took.Round(time.Millisecond))
+	if t.started != nil {
+		tail += fmt.Sprintf("   seed %d", t.started.Seed)
+	}
+	if t.walks != nil && c.Both().All == 0 {
+		// Roaming alone brings scenarios only of what it has found.
+		text := s.paint(s.held, "nothing found")
+		if t.walks.Steps == 0 {
+			text = s.paint(s.warned, "nothing was walked")
+		}
+		fmt.Fprintln(t.W, text+s.paint(s.faint, tail))
+		t.ending(e)
+		return
+	}
 	if c.Scenarios.All > 0 || c.Checks.All == 0 {
-		fmt.Fprintf(t.W, "%s: %s", count(c.Scenarios.All, "scenario"), line(c.Scenarios))
+		fmt.Fprintf(t.W, "%s: %s", event.Count(c.Scenarios.All, "scenario"), line(c.Scenarios))
 	}
 	if c.Checks.All > 0 {
 		if c.Scenarios.All > 0 {
 			fmt.Fprint(t.W, "   ")
 		}
-		fmt.Fprintf(t.W, "%s of %s: %s", count(c.Checks.All, "check"), count(c.Resources, "resource"), line(c.Checks))
+		fmt.Fprintf(t.W, "%s of %s: %s", event.Count(c.Checks.All, "check"), event.Count(c.Resources, "resource"), line(c.Checks))
 	}
 	gap := "   "
 	if c.Checks.All > 0 {
 		gap = "\n"
 	}
-	fmt.Fprintf(t.W, "%s%s", gap, count(c.Steps.Ran(), "step"))
+	fmt.Fprintf(t.W, "%s%s", gap, event.Count(c.Steps.Ran(), "step"))
 	if c.Steps.Failed+c.Steps.Blocked > 0 {
 		var inner []string
 		for _, x := range []struct {
@@ -508,12 +517,14 @@ func (t *Terminal) summary(e *event.RunFinished) {
 		}
 		fmt.Fprintf(t.W, " (%s)", strings.Join(inner, ", "))
 	}
-	fmt.Fprintf(t.W, ", %s, %s", count(c.Expectations, "expectation"), count(c.Requests+c.Observations, "request"))
-	tail := "   " + exchange.Took(e.Took.Round(time.Millisecond))
-	if t.started != nil {
-		tail += fmt.Sprintf("   seed %d", t.started.Seed)
-	}
+	fmt.Fprintf(t.W, ", %s, %s", event.Count(c.Expectations, "expectation"), event.Count(c.Requests+c.Observations, "request"))
 	fmt.Fprintln(t.W, s.paint(s.faint, tail))
+	t.ending(e)
+}
+
+// ending says why a run has ended early.
+func (t *Terminal) ending(e *event.RunFinished) {
+	s := t.Style
 	if e.Interrupted {
 		fmt.Fprintln(t.W, s.paint(s.warned, "interrupted: the rest was not run"))
 	}

@@ -2,6 +2,8 @@ package event
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 )
@@ -29,7 +31,7 @@ func (f *Found) Replays() string {
 	}
 	out := fmt.Sprintf("shows in %d of %d replays", f.Shows, f.Tries)
 	if len(f.Moments) > 0 && f.Times > 1 {
-		out += fmt.Sprintf(", and in %d rounds of several clients", f.Times)
+		out += fmt.Sprintf(", and in %d rounds with several clients", f.Times)
 	}
 	return out
 }
@@ -85,9 +87,9 @@ func (m *Moment) What() string {
 
 // Roamed tells how far roaming went.
 type Roamed struct {
-	// Moves are the requests that were chosen, Requests all that were sent, Replays
+	// Steps are the requests that were chosen, Requests all that were sent, Replays
 	// those of replays among them.
-	Moves    int `json:"moves"`
+	Steps    int `json:"steps"`
 	Requests int `json:"requests"`
 	Replays  int `json:"replays"`
 	Walks    int `json:"walks"`
@@ -97,6 +99,36 @@ type Roamed struct {
 	Unwalked []Unwalked `json:"unwalked,omitempty"`
 	// Also are findings of the cause of another one, by its title.
 	Also map[string][]string `json:"also,omitempty"`
+}
+
+// Others says, in a sentence each and in the order of their titles, what findings
+// were told with others whose steps show them too.
+func (r *Roamed) Others() []string {
+	var out []string
+	for _, title := range slices.Sorted(maps.Keys(r.Also)) {
+		out = append(out, fmt.Sprintf("the steps of %q also show: %s", title, strings.Join(r.Also[title], "; ")))
+	}
+	return out
+}
+
+// Words says that a resource was not walked.
+func (u *Unwalked) Words() string { return u.Resource + " was not walked: " + u.Why }
+
+// Tally says how many pairs of writes were walked, and how often several clients met.
+func (w *Walked) Tally() string {
+	out := fmt.Sprintf("pairs of writes on one item: %d of %d", w.Pairs, w.Of)
+	switch {
+	case w.Rounds == 1:
+		out += "; 1 round with several clients"
+	case w.Rounds > 1:
+		out += fmt.Sprintf("; %d rounds with several clients", w.Rounds)
+	}
+	return out
+}
+
+// Words says how far roaming went.
+func (r *Roamed) Words() string {
+	return fmt.Sprintf("roamed: %s in %s, %s (%d of them in replays)", Count(r.Steps, "step"), Count(r.Walks, "walk"), Count(r.Requests, "request"), r.Replays)
 }
 
 // Duration is how long it took.

@@ -95,7 +95,7 @@ func (r *ring) run() {
 	close(gate)
 	all.Wait()
 	g.o.mu.Lock()
-	g.o.progress.Moves += len(r.calls)
+	g.o.progress.Steps += len(r.calls)
 	g.o.mu.Unlock()
 }
 

@@ -1,6 +1,7 @@
 package roam
 
 import (
+	"slices"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -146,7 +147,9 @@ func (g *ground) settle(f *Finding, t *trial, shorts ...*trial) bool {
 	}
 	for _, other := range g.tell.all {
 		if other.Resource == f.Resource && other.Cause == f.Cause && !other.Once {
-			other.Also = append(other.Also, f.Title)
+			if f.Title != other.Title && !slices.Contains(other.Also, f.Title) {
+				other.Also = append(other.Also, f.Title)
+			}
 			return true
 		}
 	}

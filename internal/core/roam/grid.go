@@ -1,7 +1,6 @@
 package roam
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 
@@ -87,11 +86,4 @@ func (gr *grid) drawn(g *ground) event.Walked {
 	after := slices.DeleteFunc(slices.Clone(writing), func(o op) bool { return o == opCreate })
 	out.Of = len(writing) * len(after)
 	return out
-}
-
-func plural(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -38,9 +38,9 @@ type Options struct {
 
 // Progress is how far it is.
 type Progress struct {
-	// Moves are requests that were chosen, Requests all that was sent, Trials those of
+	// Steps are requests that were chosen, Requests all that was sent, Trials those of
 	// replays among them.
-	Moves, Requests, Trials, Found, Walks int
+	Steps, Requests, Trials, Found, Walks int
 	// Items are alive now.
 	Items int
 	// New is how many things that a move can be new in have been met.
@@ -99,14 +99,14 @@ func (o *Options) say() {
 		p.Share = min(1, float64(time.Since(o.begun))/float64(o.For))
 	}
 	if o.Steps > 0 {
-		p.Share = max(p.Share, min(1, float64(p.Moves)/float64(o.Steps)))
+		p.Share = max(p.Share, min(1, float64(p.Steps)/float64(o.Steps)))
 	}
 	o.Seen(p)
 }
 
 // over tells whether the time, or the number of steps, is used up.
 func (o *Options) over() bool {
-	return o.For > 0 && time.Since(o.begun) >= o.For || o.Steps > 0 && o.progress.Moves >= o.Steps
+	return o.For > 0 && time.Since(o.begun) >= o.For || o.Steps > 0 && o.progress.Steps >= o.Steps
 }
 
 // schedule are the sizes of walks, in turn: small ones most often.
@@ -162,12 +162,12 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 			if told.Also == nil {
 				told.Also = map[string][]string{}
 			}
-			told.Also[f.Title] = f.Also
+			told.Also[f.Title] = append(told.Also[f.Title], f.Also...)
 		}
 	}
 	o.progress.Found = len(t.all)
 	out.Findings, out.Progress, out.Told = t.all, o.progress, told
-	told.Moves, told.Requests, told.Replays, told.Walks = o.progress.Moves, o.progress.Requests, o.progress.Trials, o.progress.Walks
+	told.Steps, told.Requests, told.Replays, told.Walks = o.progress.Steps, o.progress.Requests, o.progress.Trials, o.progress.Walks
 	told.Took = time.Since(o.begun).Microseconds()
 	d.Emit(told)
 	return out
@@ -192,7 +192,7 @@ func (g *ground) roam(k uint64) string {
 		}
 		w.own++
 		g.o.mu.Lock()
-		g.o.progress.Moves++
+		g.o.progress.Steps++
 		g.o.progress.New, g.o.progress.Items = len(g.counts), w.m.living()
 		g.o.say()
 		g.o.mu.Unlock()
@@ -320,7 +320,7 @@ func (t *teller) once(f *Finding, w *walk, d *doubt) {
 	}
 	st.Scenario, st.Index, st.Verdict = id, 1, event.Blocked
 	st.File, st.Line = w.of.r.File.Source.Name, w.of.r.File.Line(w.of.r.Statement)
-	st.Findings = []event.Finding{{Verdict: event.Blocked, Line: st.Line, Expected: "this does not happen, and it did not happen again in " + plural(f.Tries, "replay"),
+	st.Findings = []event.Finding{{Verdict: event.Blocked, Line: st.Line, Expected: "this does not happen, and it did not happen again in " + event.Count(f.Tries, "replay"),
 		Observed: []string{d.observed}, Sent: len(st.Sent) - 1}}
 	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
 	t.d.Emit(&st)

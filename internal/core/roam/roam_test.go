@@ -291,7 +291,7 @@ func TestGoodServicesAreNotAccused(t *testing.T) {
 			fresh.slow, fresh.busy = s.slow, s.busy
 			out, _ := roams(t, fresh, tools, &Options{For: 3 * time.Second, Clients: 3}, 5)
 			assert.Empty(t, out.Findings)
-			assert.Positive(t, out.Moves)
+			assert.Positive(t, out.Steps)
 			fresh.mu.Lock()
 			defer fresh.mu.Unlock()
 			assert.Len(t, fresh.items, 1)

@@ -152,7 +152,7 @@ func (m *markdown) walked(w io.Writer) {
 			}
 			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "\n%s\n\n", walkedTally(g))
+		fmt.Fprintf(w, "\n%s\n\n", g.Tally())
 	}
 	fmt.Fprintf(w, "%s\n\n", inline(roamedWords(m.walks)))
 }

@@ -22,25 +22,18 @@ func walkedViews(e *event.Roamed) ([]walkedView, string) {
 	}
 	var out []walkedView
 	for _, w := range e.Walked {
-		out = append(out, walkedView{safe(w.Resource), walkedTally(w), w.Columns, w.Rows})
+		out = append(out, walkedView{safe(w.Resource), w.Tally(), w.Columns, w.Rows})
 	}
 	return out, roamedWords(e)
 }
 
-func walkedTally(w event.Walked) string {
-	text := fmt.Sprintf("pairs of writes on one item: %d of %d", w.Pairs, w.Of)
-	if w.Rounds > 0 {
-		text += fmt.Sprintf("; %d rounds of several clients", w.Rounds)
-	}
-	return text
-}
-
+// roamedWords says how far roaming went, and what else there is to say of it.
 func roamedWords(e *event.Roamed) string {
-	text := fmt.Sprintf("roamed: %d moves in %d walks, %d requests (%d of them replays), %s", e.Moves, e.Walks, e.Requests, e.Replays, exchange.Took(e.Duration()))
+	text := []string{e.Words() + ", " + exchange.Took(e.Duration())}
 	for _, u := range e.Unwalked {
-		text += "; " + safe(u.Resource+" was not walked: "+u.Why)
+		text = append(text, u.Words())
 	}
-	return text
+	return safe(strings.Join(append(text, e.Others()...), "; "))
 }
 
 // foundStory is what roaming knows of a finding, as plain text.

@@ -1,0 +1,12 @@
+package event
+
+import "fmt"
+
+// Count is a number with the word for what is counted, in English: "1 step",
+// "12 steps". The word is in the singular, and takes an s.
+func Count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
