@@ -149,15 +149,19 @@ func TestFindingsAreKept(t *testing.T) {
 	text, err := os.ReadFile(filepath.Join(dir, "run.jsonl"))
 	require.NoError(t, err)
 	var roamed, found int
+	titles := map[string]bool{}
 	for _, line := range strings.Split(strings.TrimSpace(string(text)), "\n") {
 		var e struct {
 			Event  string
+			Title  string
 			Found  *struct{ Text string }
 			Roamed *struct{ Steps, Requests int }
 		}
 		require.NoError(t, json.Unmarshal([]byte(line), &e))
 		if e.Found != nil {
 			found++
+			assert.False(t, titles[e.Title], e.Title)
+			titles[e.Title] = true
 			assert.Contains(t, e.Found.Text, "scenario \"boats: ")
 		}
 		if e.Roamed != nil {

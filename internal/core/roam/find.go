@@ -2,6 +2,7 @@ package roam
 
 import (
 	"slices"
+	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -147,7 +148,7 @@ func (g *ground) settle(f *Finding, t *trial, shorts ...*trial) bool {
 	}
 	for _, other := range g.tell.all {
 		if other.Resource == f.Resource && other.Cause == f.Cause && !other.Once {
-			if f.Title != other.Title && !slices.Contains(other.Also, f.Title) {
+			if f.Title != other.Title && !strings.HasPrefix(other.Title, f.Title+" (") && !slices.Contains(other.Also, f.Title) {
 				other.Also = append(other.Also, f.Title)
 			}
 			return true

@@ -269,6 +269,7 @@ func (m *meeting) plays() bool {
 // together tells what several clients have shown.
 func (t *teller) together(f *Finding, m *meeting) {
 	sc := m.scene()
+	f.Title = t.title(f.Title)
 	f.Text, f.Steps = canonical(sc.Text(f.Title, f.About)), sc.Size()
 	t.all = append(t.all, f)
 	t.o.progress.Found = len(t.all)

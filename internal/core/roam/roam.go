@@ -5,6 +5,7 @@
 package roam
 
 import (
+	"fmt"
 	"slices"
 	"sync"
 	"time"
@@ -264,9 +265,19 @@ func (t *teller) again() int {
 // firstFound numbers what is found, beside the scenarios of a run.
 const firstFound = 2_000_000
 
+// title is a title that no finding has yet: the same may show by other steps.
+func (t *teller) title(wanted string) string {
+	out := wanted
+	for n := 2; slices.ContainsFunc(t.all, func(f *Finding) bool { return f.Title == out }); n++ {
+		out = fmt.Sprintf("%s (%d)", wanted, n)
+	}
+	return out
+}
+
 // found tells of a finding by playing it once more, for all to see.
 func (t *teller) found(f *Finding, way *trial) {
 	sc := way.scene()
+	f.Title = t.title(f.Title)
 	f.Text, f.Steps = canonical(sc.Text(f.Title, f.About)), sc.Size()
 	t.all = append(t.all, f)
 	t.o.progress.Found = len(t.all)
@@ -312,6 +323,7 @@ func canonical(text string) string {
 
 // once tells of what did not show again, with the exchange that showed it.
 func (t *teller) once(f *Finding, w *walk, d *doubt) {
+	f.Title = t.title(f.Title)
 	t.all = append(t.all, f)
 	id := firstFound + len(t.all)
 	st := event.StepFinished{}
