@@ -25,7 +25,11 @@ type manners struct {
 	wrapped, texts, patch, options, gzip, chunked, closes, vendor, shuffled, moves bool
 	create, replace, remove, again, gone, refuse                                   int
 	location, etag                                                                 string
-	path                                                                           string
+	// entries is the name under which each entry of the list has its member; keyed
+	// lists are objects.
+	entries string
+	keyed   bool
+	path    string
 	// once are members that no write changes, amended those that PATCH does not
 	// change; unique is whether kinds are.
 	once, amended []string
@@ -102,17 +106,26 @@ func (m *moorings) tag(item map[string]any) string {
 }
 
 func (m *moorings) list(w http.ResponseWriter, r *http.Request) {
-	list := []any{}
-	for _, it := range m.items {
+	list, byName := []any{}, map[string]any{}
+	for id, it := range m.items {
 		if k := r.URL.Query().Get("kind"); k == "" || it["kind"] == k {
-			list = append(list, it)
+			var one any = it
+			if m.entries != "" {
+				one = map[string]any{"key": id, m.entries: it}
+			}
+			list, byName[id] = append(list, one), one
 		}
 	}
 	if m.shuffled {
 		rand.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
 	}
 	var v any = list
-	if m.wrapped {
+	switch {
+	case m.keyed:
+		v = map[string]any{"rows": byName}
+	case m.entries != "":
+		v = map[string]any{"rows": list}
+	case m.wrapped:
 		v = map[string]any{"found": map[string]any{"moorings": list, "count": len(list)}}
 	}
 	m.send(w, 200, v)
@@ -283,6 +296,10 @@ func varieties() map[string]varied {
 			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity header Location by $.ref\n  assigned ref, version\n"},
 		"strong tags, own words for success": {manners{texts: true, patch: true, options: true, moves: true, create: 200, replace: 200, remove: 200, again: 204, gone: 404, refuse: 400, etag: "", path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
+		"entries that wrap": {manners{entries: "doc", shuffled: true, patch: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
+			example + "  members $.rows[*].doc\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  filter kind = \"Swing {turn}\"\n"},
+		"a list by name": {manners{keyed: true, texts: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
+			example + "  members $.rows.*\n  identity $.ref\n  assigned ref, version\n"},
 		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  unique kind\n"},
 	}

@@ -23,6 +23,20 @@ func (q *Query) String() string { return q.text }
 // §2.3.5.1): names and indexes only.
 func (q *Query) Singular() bool { return singular(q.segments) }
 
+// Stem is the value that the query looks into: what its names and indexes select
+// before its first segment of another kind; nil where they select nothing.
+func (q *Query) Stem(root *value.Value) *value.Value {
+	n := slices.IndexFunc(q.segments, func(s segment) bool { return !singular([]segment{s}) })
+	if n < 0 {
+		n = len(q.segments)
+	}
+	w := &evaluation{root: root, left: bound.Nodes()}
+	if nodes := w.walk([]Node{{Value: root}}, q.segments[:n]); len(nodes) == 1 {
+		return nodes[0].Value
+	}
+	return nil
+}
+
 // Node is one selected value and its place.
 type Node struct {
 	Value *value.Value

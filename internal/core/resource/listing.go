@@ -24,10 +24,10 @@ func listChecks() []Check {
 					switch {
 					case s.MembersIfThere:
 					case s.ListAt == "$":
-						lines = append(lines, expect("$ is array when status 200"))
+						lines = append(lines, expect(s.aList()+" when status 200"))
 					default:
 						// A page of none may leave the list out.
-						lines = append(lines, expect(s.ListAt+" is array when "+s.ListAt+" exists"))
+						lines = append(lines, expect(s.aList()+" when "+s.ListAt+" exists"))
 					}
 					s.step(one[0], lines...)
 				}
@@ -44,7 +44,7 @@ func listChecks() []Check {
 				first = append(first, s.page(1, 0)...)
 				key := s.Members + strings.TrimPrefix(s.By, "$")
 				s.step("a page of one", append(first, need("status 200"), keep("shown from "+key).ifThere(), keep(`next from header Link /<([^<>]*)>[^,<]*;\s*rel="?next/`).ifThere())...)
-				s.step("follow its link", when("{shown} count 1"), when("{next} exists"), send("GET", "{next}"), prefer("status 200"), prefer(s.ListAt+" is array when status 200"), prefer(key+" none {nth(shown, 1)} when status 200"))
+				s.step("follow its link", when("{shown} count 1"), when("{next} exists"), send("GET", "{next}"), prefer("status 200"), prefer(s.aList()+" when status 200"), prefer(key+" none {nth(shown, 1)} when status 200"))
 			},
 		},
 		{

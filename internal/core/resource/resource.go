@@ -20,9 +20,11 @@ type Resource struct {
 	Name      string
 	// Collection and Item are paths as written, with names in braces.
 	Collection, Item string
-	// ListAt is the JSONPath of the list in its answer, Members that of its
-	// members, Content that of an item in its own answer.
-	ListAt, Members, Content string
+	// ListAt is the JSONPath of the list in its answer, Inner the place of a member in
+	// an entry of it, Members the path of all; Mapped tells that the list may be an
+	// object. Content is the JSONPath of an item in its own answer.
+	ListAt, Inner, Members, Content string
+	Mapped                          bool
 	// Identity is the JSONPath of an item's identity inside the item; Header the
 	// field that names a new item; Chosen the name that a client gives.
 	Identity, Header, Chosen string
@@ -451,7 +453,7 @@ func (rd *reader) paths(known map[string]*Resource) {
 	} else if !strings.Contains(r.Item, "{id}") {
 		rd.say(rd.span("item"), "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
 	}
-	r.ListAt = strings.TrimSuffix(r.Members, "[*]")
+	rd.members()
 	if rd.under == nil {
 		return
 	}

@@ -62,6 +62,8 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 	for name, text := range map[string]string{
 		"all":           boats,
 		"wrapped":       strings.Replace(boats, "  make", "  members $.data.list[*]\n  content $.boat\n  identity $.ref.key\n  volatile $.seen, $['odd name']\n  answers create 200 or 201, missing 410, invalid 422, repeat delete 204, delete 204, replace 204, amend 200, list 200\n  make", 1),
+		"entries":       strings.Replace(boats, "  make", "  members $.rows[*].doc\n  make", 1),
+		"by its name":   strings.Replace(boats, "  make", "  members $.rows.* if there\n  make", 1),
 		"located":       strings.Replace(boats, "  make", "  identity header Location by $.ref\n  make", 1),
 		"chosen":        strings.Replace(boats, "  make", "  identity chosen \"GP{turn}\" by $.code\n  supports list, read, replace, amend, delete\n  make", 1),
 		"read only":     "resource tides\n  collection /tides\n  identity $.day\n  supports list, read\n",
@@ -152,6 +154,8 @@ func TestStatementsThatCannotBe(t *testing.T) {
 		"resource a\n  collection /a?x=1\n":                                                          "has no query",
 		"resource a\n  collection /a\n  item /a\n":                                                   "no place for its identity",
 		"resource a\n  collection /a\n  supports create\n":                                           "supports create and has no example",
+		"resource a\n  collection /a\n  members $..doc\n":                                            "does not say which list",
+		"resource a\n  collection /a\n  members $.b[*]..c\n":                                         "may select several members of one entry",
 		"resource a\n  collection /a\n  identity chosen \"x\"\n":                                     "the same for every item",
 		"resource a\n  collection /a\n  make { \"b\": 1 }\n  required c\n":                           "has no member `c`, which is required",
 		"resource a\n  collection /a\n  under b\n":                                                   "no resource `b` comes before",

@@ -586,8 +586,8 @@ func (s *script) guards() string {
 
 func (s *script) listing(without string) string {
 	out := ""
-	if s.Members != "$[*]" {
-		out = " in " + s.ListAt
+	if within := s.Within(); within != "" {
+		out = " in " + within
 	}
 	if s.MembersIfThere {
 		out += " if there"
@@ -622,14 +622,6 @@ func (s *script) paged() string {
 		return " " + text
 	}
 	return ""
-}
-
-// isList says of a list's answer that it is one.
-func (s *script) isList() line {
-	if s.MembersIfThere {
-		return expect(s.ListAt + " is array when " + s.ListAt + " exists")
-	}
-	return expect(s.ListAt + " is array")
 }
 
 // page are the query lines of the page number n, from 0, of a size; nil where
@@ -717,11 +709,6 @@ func (s *script) subject() string {
 		return "body"
 	}
 	return s.Content
-}
-
-// only is the item of a scenario in the list: a JSONPath.
-func (s *script) only(id string) string {
-	return s.ListAt + "[?@" + strings.TrimPrefix(s.By, "$") + " == {" + id + "}]"
 }
 
 // text members of the example that may hold any text, those that must be there

@@ -194,8 +194,8 @@ func listOf(g *ground, v *value.Value) *state.Snapshot {
 	if view.By, err = jsonpath.Parse(g.r.By); err != nil {
 		return nil
 	}
-	if g.r.ListAt != "$" {
-		if view.In, err = jsonpath.Parse(g.r.ListAt); err != nil {
+	if within := g.r.Within(); within != "" {
+		if view.In, err = jsonpath.Parse(within); err != nil {
 			return nil
 		}
 	}

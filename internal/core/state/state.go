@@ -75,7 +75,7 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 	if len(nodes) == 1 && v.IfThere && nodes[0].Value.Kind == value.Null {
 		return nil, nil
 	}
-	if len(nodes) == 0 && v.In.Singular() {
+	if stem := v.In.Stem(body); len(nodes) == 0 && (stem == nil || stem.Kind != value.Array && stem.Kind != value.Object) {
 		return nil, fmt.Errorf("%s selects nothing in %s", v.In, value.Cut(body.String(), 80))
 	}
 	var out []*value.Value

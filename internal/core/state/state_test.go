@@ -80,8 +80,17 @@ func TestViews(t *testing.T) {
 	_, err := v.Members(value.NewObject())
 	assert.ErrorContains(t, err, "it is not a list")
 	assert.ErrorContains(t, v.Add(v.Absent(), []*value.Value{value.NewInt(1)}), "tells members apart")
-	_, err = View{In: query(t, "$.none"), By: v.By}.Members(value.NewObject())
-	assert.ErrorContains(t, err, "selects nothing")
+	for _, in := range []string{"$.none", "$.none[*]", "$.none[*].doc", "$.none.*"} {
+		_, err = View{In: query(t, in), By: v.By}.Members(value.NewObject())
+		assert.ErrorContains(t, err, "selects nothing", in)
+	}
+	empty, err := value.Decode(`{"rows":[]}`, value.Limits{})
+	require.NoError(t, err)
+	for _, in := range []string{"$.rows", "$.rows[*]", "$.rows[*].doc"} {
+		members, err := View{In: query(t, in), By: v.By}.Members(empty)
+		assert.NoError(t, err, in)
+		assert.Empty(t, members, in)
+	}
 }
 
 // What others explain is left out, by kind and identity.

@@ -46,7 +46,7 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH [if there]", Help: "The members in the list's answer; `$[*]` without this line. With `if there` an empty list may leave the member out.",
+	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH [if there]", Help: "The members in the list's answer; `$[*]` without this line. `$.rows[*].doc` says that each entry of a list wraps a member, `$.rows.*` that the list is an object whose values are the members. With `if there` an empty list may leave the list out.",
 		Example: `members $.boats[*]`}, func() Body { return &Members{} })
 	_ = form(Form{Word: "content", In: InResource, Usage: "content JSONPATH", Help: "The item in its own answer; `$` without this line.",
 		Example: `content $.boat`}, func() Body { return &ItemContent{} })
