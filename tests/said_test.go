@@ -440,10 +440,16 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 			assert.NotContains(t, ours, "▲", "%s", ours)
 			assert.NotContains(t, ours, "cannot tell", "%s", ours)
 			assert.NotContains(t, r.out, "left on the service")
+			span, _ := roamFor("2s")
+			walked := runFor(t, dir, span, "roam", "--for", span, "--seed", "3")
+			assert.Equal(t, 0, walked.code, "%s", walked.out+walked.err)
+			assert.NotContains(t, walked.out, "was not walked")
 			q.mu.Lock()
 			defer q.mu.Unlock()
 			if !c.manners.soft {
+				assert.NotContains(t, walked.out, "left on the service")
 				assert.Empty(t, q.items)
+				assert.Empty(t, q.keepers)
 			}
 		})
 	}

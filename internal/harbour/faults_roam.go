@@ -344,6 +344,13 @@ func roamFaults() []Fault {
 		}
 		return a
 	}))
+	add("pages-of-few-skip-the-sixth", "by pages of fewer than eight the list leaves out the sixth of the new boats, once there are seven", 7, crowded(func(c *call, made []Boat, good func() *reply) *reply {
+		a := good()
+		if limit, _ := strconv.Atoi(c.r.URL.Query().Get("limit")); c.at("GET", 1) && len(made) >= 7 && limit > 0 && limit < 8 && a.status == http.StatusOK {
+			a.leaveOut(made[5].ID)
+		}
+		return a
+	}))
 	add("thirty-and-the-second-changes", "among thirty new boats a PATCH of the first changes the second too", 33, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
 		if c.at("PATCH", 2) && a.status == http.StatusOK && len(made) >= 30 && c.number() == made[0].ID {

@@ -63,6 +63,9 @@ func (d *Drive) Suspect(s *project.Scenario) {
 // Restarts tells whether the run can start the service anew.
 func (d *Drive) Restarts() bool { return d.env.o.Service != nil }
 
+// Left is how many items were made and not seen to go.
+func (d *Drive) Left() int { return len(d.env.ledger.left()) }
+
 // Emit tells an event of the run. Sessions may be run side by side.
 func (d *Drive) Emit(e event.Event) {
 	d.mu.Lock()
@@ -201,6 +204,19 @@ func (s *Session) Lend(to *Session, names ...string) {
 	for _, n := range names {
 		if v := s.Lookup(n); v != nil {
 			to.Bind(n, v)
+		}
+	}
+}
+
+// Return makes what this session has made, while it was lent another one's items, that
+// other one's too, so that it can remove it.
+func (s *Session) Return(to *Session) {
+	from, own := s.flow, &to.flow.own
+	maps.Copy(own.paths, from.own.paths)
+	maps.Copy(own.names, from.own.names)
+	for _, n := range from.telling {
+		if !slices.Contains(to.flow.telling, n) {
+			to.flow.telling = append(to.flow.telling, n)
 		}
 	}
 }

@@ -2,6 +2,7 @@ package resource
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -40,6 +41,25 @@ func (w *Scene) Parents() { w.s.parent() }
 // Observe watches the list under the name that Observed gives.
 func (w *Scene) Observe() { w.s.observe(true) }
 
+// ObserveBy watches the list as it shows by pages of a size.
+func (w *Scene) ObserveBy(size int) {
+	if !w.s.Pages() {
+		return
+	}
+	sep := "?"
+	if strings.Contains(w.s.list(), "?") {
+		sep = "&"
+	}
+	w.s.observes = append(w.s.observes, fmt.Sprintf("  observe %s at %s%s%s=%d%s%s%s\n", w.s.ObservedBy(size), w.s.list(), sep, url.QueryEscape(w.s.Paging.Names[0]), size,
+		w.s.listing(""), w.s.ignoring(true, func(p string) string { return p }), w.s.paged()))
+}
+
+// Pages tells whether single pages of a size can be asked for.
+func (r *Resource) Pages() bool { return r.Lists() && pages(r) == "" }
+
+// ObservedBy is the name of the list as it shows by pages of a size.
+func (r *Resource) ObservedBy(size int) string { return fmt.Sprintf("%s_by_%d", r.Name, size) }
+
 // Observed is the name of the watched list.
 func (r *Resource) Observed() string { return (&script{Resource: r}).observed() }
 
@@ -66,6 +86,12 @@ func (r *Resource) SomeTurn() string { return r.someTurn() }
 
 // ByName tells whether the client names the items.
 func (r *Resource) ByName() bool { return r.makesByName() }
+
+// Removes tells whether what is made can be removed again: by a delete, or with what it
+// is below.
+func (r *Resource) Removes() bool {
+	return r.Supports("delete") || r.Disposable || r.Under != nil && !r.Under.KeepsChildren && r.Under.Removes()
+}
 
 // Creates tells whether items can be made at all.
 func (r *Resource) Creates() bool { return r.creates() }
@@ -172,6 +198,16 @@ func (w *Scene) Read(id string, x Request) { w.s.step(x.Title, x.lines(send("GET
 
 // Head asks for an item's head.
 func (w *Scene) Head(id string, x Request) { w.s.step(x.Title, x.lines(send("HEAD", w.s.at(id)))...) }
+
+// Await reads an item until it is there, or gone, as long as a write that is answered
+// 202 may take.
+func (w *Scene) Await(id, title string, gone bool) {
+	status := "200"
+	if gone {
+		status = w.s.gone()
+	}
+	w.s.step(title, send("GET", w.s.at(id)), w.s.inTime(), need("status "+status))
+}
 
 // List reads the list.
 func (w *Scene) List(x Request) { w.s.step(x.Title, x.lines(send("GET", w.s.list()))...) }

@@ -94,6 +94,9 @@ func (r *ring) run() {
 	}
 	close(gate)
 	all.Wait()
+	for _, s := range r.clients {
+		s.Return(r.w.s)
+	}
 	g.o.mu.Lock()
 	g.o.progress.Steps += len(r.calls)
 	g.o.mu.Unlock()

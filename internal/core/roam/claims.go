@@ -33,6 +33,15 @@ func (t *trial) onLast() []string {
 		return []string{expects("status 2xx", "what reads the same acts the same: an item of the same content is served")}
 	case Accepted:
 		return []string{expects("status 4xx", "the same request was refused before, and nothing that it names has changed")}
+	case Mispaged:
+		effect := "changes 0..1"
+		switch t.last.op {
+		case opCreate:
+			effect = "gains 1"
+		case opDelete:
+			effect = "loses 1"
+		}
+		return []string{"need status 2xx", expects(t.g.r.ObservedBy(t.d.pages)+" "+effect, "page after page, the list shows each item once")}
 	case Unlisted:
 		if t.effect() && t.last.op == opCreate {
 			return []string{"need status 2xx", expects(list+" gains 1", "what was made is in its list")}
@@ -99,6 +108,12 @@ func (t *trial) atEnd(w *resource.Scene) {
 		if !t.effect() {
 			w.List(resource.Request{Title: "look at the list", Lines: []string{"need status 200", expects(r.InList(id)+" count 0", "what was deleted is no longer in its list (RFC 9110 §9.3.5)")}})
 		}
+	case Miscounted:
+		total := "{total_before}"
+		if n := len(t.g.after(t.moves).there); n > 0 {
+			total = fmt.Sprintf("{total_before + %d}", n)
+		}
+		w.List(resource.Request{Title: "read the total", Lines: []string{"need status 200", expects(r.Total+" is "+total, "the total counts what the list would show if it were whole")}})
 	case ListSays:
 		look("read "+words, slices.Concat([]string{"need status 200"}, t.needs())...)
 		var lines []string

@@ -19,11 +19,14 @@ const (
 	ListSays  Kind = "the list contradicts the item"
 	Unfound   Kind = "the filter does not find it"
 	Misfound  Kind = "the filter finds what does not match"
-	HeadSays  Kind = "HEAD contradicts GET"
-	Refused   Kind = "refused, although what reads the same is served"
-	Accepted  Kind = "accepted, although the same was refused before"
-	Broken    Kind = "a server error"
-	Silent    Kind = "no answer"
+	// Miscounted and Mispaged are about the list's total, and its single pages.
+	Miscounted Kind = "the total contradicts the list"
+	Mispaged   Kind = "the pages do not show each item once"
+	HeadSays   Kind = "HEAD contradicts GET"
+	Refused    Kind = "refused, although what reads the same is served"
+	Accepted   Kind = "accepted, although the same was refused before"
+	Broken     Kind = "a server error"
+	Silent     Kind = "no answer"
 )
 
 // doubt is something that contradicts an earlier answer, before it is confirmed.
@@ -42,6 +45,8 @@ type doubt struct {
 	observed string
 	// turn is the number that a filter asks for.
 	turn int
+	// pages is the size of the pages that it is about, 0 for none.
+	pages int
 }
 
 // key tells doubts of one cause from others.
@@ -55,6 +60,10 @@ func (d *doubt) key() string {
 		if d.item != nil && d.move.item != d.item.n {
 			out += " of another"
 		}
+	}
+	if d.kind == Miscounted {
+		// One cause shows after many writes.
+		return string(d.kind)
 	}
 	return out + "|" + strings.Join(d.members, ",")
 }

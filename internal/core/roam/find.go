@@ -44,7 +44,7 @@ func (w *walk) confirm(d *doubt) {
 	t := &trial{g: g, d: d}
 	end := len(w.moves)
 	switch {
-	case d.kind == Broken, d.kind == Silent, d.kind == Refused, d.kind == Accepted:
+	case d.kind == Broken, d.kind == Silent, d.kind == Refused, d.kind == Accepted, d.kind == Mispaged:
 		t.last = d.move
 	case (d.kind == Unlisted || d.kind == Listed) && g.r.Paging != nil && d.move != nil && d.move == w.lastWrite():
 		// The list, before and after it, is what tells.

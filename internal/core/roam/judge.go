@@ -162,8 +162,9 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		return w.head(m, it)
 	case m.never:
 		if ok {
-			// Made under that name: not one of ours to go on with.
-			w.ended = "a write to what never was is taken"
+			// Made under that name: removed in the end, and left alone until then.
+			it.n, it.is, it.parted = 0, unsure, true
+			w.m.items = append(w.m.items, it)
 		}
 		return nil
 	case m.status/100 == 4:
@@ -184,7 +185,6 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			it.older, it.tag = it.tag, 0
 		}
 	}
-	later := m.status == 202
 	switch m.op {
 	case opCreate:
 		it.id = w.s.Lookup("id")
@@ -221,12 +221,10 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 		if it.is == there && it.was < 0 {
 			w.m.free, w.m.freed = append(w.m.free, it.turn), true
 		}
-		if it.is = gone; later {
-			it.is = unsure
-		}
+		it.is = gone
 	}
-	if later && it.is == there {
-		it.is, it.want = unsure, map[string]cell{}
+	if m.status == 202 {
+		w.settles(m, it)
 	}
 	return nil
 }

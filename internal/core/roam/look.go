@@ -17,7 +17,7 @@ const manyListed = 80
 // look reads what a write was about, and the list that it stands in.
 func (w *walk) look(m *move, it *item) *doubt {
 	r := w.of.r
-	if it != nil && it.id != nil && r.Supports("read") && !m.never {
+	if it != nil && it.id != nil && !it.parted && r.Supports("read") && !m.never {
 		if d := w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone}); d != nil {
 			return d
 		}
@@ -59,7 +59,7 @@ func (w *walk) lookAtOthers(but *item) *doubt {
 	w.rand.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
 	read := 0
 	for _, it := range list {
-		if it == but || it.id == nil || read == 4 && len(w.m.items) > 6 {
+		if it == but || it.id == nil || it.parted || read == 4 && len(w.m.items) > 6 {
 			continue
 		}
 		read++
@@ -122,7 +122,10 @@ func (w *walk) lookAtList(m *move) *doubt {
 			return d
 		}
 	}
-	return nil
+	if d := w.counted(m, s); d != nil {
+		return d
+	}
+	return w.lookAtPages()
 }
 
 // fresher reads an item that the list shows otherwise than it should, where it was

@@ -58,6 +58,9 @@ func (r *ring) making() bool {
 		}
 	}
 	r.run()
+	if r.late() {
+		return false
+	}
 	var made []*call
 	for _, c := range r.calls {
 		it := w.peek(c.m.item)
@@ -174,6 +177,9 @@ func (r *ring) naming() bool {
 		r.prepare(x, it)
 	}
 	r.run()
+	if r.late() {
+		return false
+	}
 	it.is = unsure
 	final := r.final(it)
 	calls := r.history()

@@ -151,6 +151,9 @@ func (r *ring) round() bool {
 	start := history.Final{There: true, Members: watched(it.want, g.watchedIn(r.kind))}
 	r.plan(it)
 	r.run()
+	if r.late() {
+		return false
+	}
 	final := r.final(it)
 	r.judge(it, history.History{Start: start, Calls: r.history(), Final: final})
 	return true

@@ -1,6 +1,8 @@
 package roam
 
 import (
+	"slices"
+
 	"usualpath/internal/core/value"
 )
 
@@ -30,6 +32,8 @@ type item struct {
 	id   *value.Value
 	is   presence
 	want map[string]cell
+	// parted is an item that nothing more is sent to but its removal.
+	parted bool
 	// turn is the number of its telling members, was the one before, until it is read that
 	// it has changed; -1 for none.
 	turn, was int
@@ -74,6 +78,11 @@ func (m *model) alive() []*item {
 		}
 	}
 	return out
+}
+
+// unsure tells whether there is an item of which it is not known whether it is there.
+func (m *model) unsure() bool {
+	return slices.ContainsFunc(m.items, func(it *item) bool { return it.is == unsure })
 }
 
 // living counts the items that are there.

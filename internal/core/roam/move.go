@@ -218,7 +218,12 @@ func quotedRaw(raw string) string { return `"` + raw + `"` }
 func (m *move) write(w *resource.Scene, r *resource.Resource, id, title string, lines ...string) {
 	x := m.request(r, title, lines...)
 	if m.never {
-		x.Let, id = [][2]string{{"nobody", "{another(" + id + ")}"}}, "nobody"
+		of := id
+		id = fmt.Sprintf("nobody_%d", m.seq)
+		x.Let = [][2]string{{id, "{another(" + of + ")}"}}
+		if m.status/100 == 2 && m.op == opReplace {
+			w.Leave(id)
+		}
 	}
 	switch m.op {
 	case opCreate:

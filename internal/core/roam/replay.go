@@ -32,8 +32,13 @@ func (t *trial) scene() *resource.Scene {
 	w := r.Scene()
 	w.Parents()
 	turns(w, r)
-	if t.effect() {
+	switch {
+	case t.d.kind == Mispaged:
+		w.ObserveBy(t.d.pages)
+	case t.effect():
 		w.Observe()
+	case t.d.kind == Miscounted:
+		w.List(resource.Request{Title: "read the total before", Lines: []string{"need status 200", "keep total_before from " + r.Total}})
 	}
 	titles := map[string]int{}
 	for _, m := range t.moves {
@@ -65,6 +70,14 @@ func (t *trial) scene() *resource.Scene {
 			}
 		}
 		m.write(w, r, name(m.item), title, lines...)
+		if t.g.late && r.Supports("read") && m.status/100 == 2 {
+			switch m.op {
+			case opCreate:
+				w.Await(name(m.item), fmt.Sprintf("wait for item %d", m.item), false)
+			case opDelete:
+				w.Await(name(m.item), fmt.Sprintf("wait until item %d is gone", m.item), true)
+			}
+		}
 	}
 	t.atEnd(w)
 	return w
@@ -72,7 +85,7 @@ func (t *trial) scene() *resource.Scene {
 
 // effect tells whether it is the list, before and after the last write, that tells.
 func (t *trial) effect() bool {
-	return (t.d.kind == Unlisted || t.d.kind == Listed) && t.g.r.Paging != nil && t.last != nil
+	return t.last != nil && (t.d.kind == Mispaged || (t.d.kind == Unlisted || t.d.kind == Listed) && t.g.r.Paging != nil)
 }
 
 // plays runs the trial once; shows tells whether the doubt shows, and clean that

@@ -113,6 +113,9 @@ func (o *Options) over() bool {
 // schedule are the sizes of walks, in turn: small ones most often.
 var schedule = []int{1, 2, 1, 5, 2, 12, 1, 3, 30, 2, 5, 1, 13, 2, 1, 120}
 
+// mostLeft is how many items of a resource may stay behind before no more are made.
+const mostLeft = 20
+
 // Roam walks the resources until the time is over.
 func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 	o.begun = time.Now()
@@ -134,14 +137,18 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 			unwalked(r, "its items can be neither read nor listed")
 			continue
 		}
+		if !r.Removes() && !d.Restarts() {
+			unwalked(r, "its items cannot be removed again (`disposable` says that they may stay)")
+			continue
+		}
 		grounds = append(grounds, newGround(d, r, o, t))
 	}
 	for turn := 0; len(grounds) > 0 && !o.over() && !d.Ended() && !d.Harmed() && !d.Unreached(); turn++ {
 		g := grounds[turn%len(grounds)]
 		k := turn / len(grounds)
 		o.progress.Resource = g.r.Name
-		why := ""
-		if o.Clients > 1 && k%3 == 2 {
+		why, left := "", d.Left()
+		if o.Clients > 1 && k%3 == 2 && !g.late {
 			why = g.meet(uint64(k))
 		} else {
 			why = g.roam(uint64(k))
@@ -153,6 +160,11 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 			}
 		}
 		o.progress.Walks++
+		if g.left += max(0, d.Left()-left); g.left > mostLeft && !d.Restarts() && !g.r.Disposable && g.r.Gone == "" {
+			unwalked(g.r, event.Count(g.left, "item")+" that it made could not be removed: no more are made")
+			grounds = slices.DeleteFunc(grounds, func(one *ground) bool { return one == g })
+			told.Walked = append(told.Walked, g.grid.drawn(g))
+		}
 	}
 	t.pending(grounds)
 	for _, g := range grounds {

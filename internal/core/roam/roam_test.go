@@ -41,6 +41,8 @@ type shed struct {
 	busy int
 	n    int
 	lost int
+	// wraps makes it list with a total, by pages.
+	wraps bool
 }
 
 func newShed(fault string) *shed {
@@ -75,7 +77,11 @@ func (s *shed) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		if s.fault == "hides the third" && len(list) > 4 {
 			list = append(list[:3], list[4:]...)
 		}
-		s.say(w, 200, list)
+		if !s.wraps {
+			s.say(w, 200, list)
+			return
+		}
+		s.page(w, r, list)
 	case r.URL.Path == "/tools" && r.Method == "POST":
 		s.make(w, in)
 	case item == nil && s.gone[id] != nil && s.fault == "revives" && r.Method == "PATCH":
@@ -89,11 +95,30 @@ func (s *shed) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		s.write(w, r.Method, id, item, in)
 	case r.Method == "DELETE" && s.fault == "cannot delete" && s.writes[id] > 2:
 		w.WriteHeader(http.StatusConflict)
+	case r.Method == "DELETE" && s.fault == "keeps all":
+		w.WriteHeader(http.StatusConflict)
 	case r.Method == "DELETE":
 		delete(s.items, id)
 		s.gone[id] = item
 		w.WriteHeader(http.StatusNoContent)
 	}
+}
+
+// page shows a part of the list, and how long it is.
+func (s *shed) page(w http.ResponseWriter, r *http.Request, list []any) {
+	total := len(list)
+	if s.fault == "counts to six" {
+		total = min(total, 6)
+	}
+	limit, _ := strconv.Atoi(r.FormValue("limit"))
+	offset, _ := strconv.Atoi(r.FormValue("offset"))
+	if list = list[min(offset, len(list)):]; limit > 0 && limit < len(list) {
+		list = list[:limit]
+	}
+	if s.fault == "loses on pages" && limit > 0 && limit < 4 && offset == 3 && len(list) > 0 {
+		list = list[1:]
+	}
+	s.say(w, 200, map[string]any{"tools": list, "total": total})
 }
 
 func (s *shed) say(w http.ResponseWriter, status int, v any) {
@@ -174,6 +199,8 @@ const tools = `resource tools
   unique tool
 `
 
+const wrapped = "  members $.tools[*]\n  total $.total\n  paging limit, offset\n"
+
 // roams walks a service for a while, and gives what came of it, with all events.
 func roams(t *testing.T, h http.Handler, text string, o *Options, seed uint64) (*Outcome, []event.Event) {
 	t.Helper()
@@ -207,11 +234,17 @@ func TestWhatIsFound(t *testing.T) {
 		"writes the first":  {Unasked, 6, "a change that nobody asked for"},
 		"forgets the fifth": {Unwritten, 6, "after a create: hook"},
 		"hides the third":   {Unlisted, 6, "its list does not show it"},
+		"counts to six":     {Miscounted, 9, "the total contradicts the list"},
+		"loses on pages":    {Mispaged, 4, "the pages do not show each item once, after a create"},
 	} {
 		t.Run(fault, func(t *testing.T) {
 			t.Parallel()
 			s := newShed(fault)
-			out, events := roams(t, s, tools, &Options{For: 4 * time.Second, Clients: 1}, 11)
+			text := tools
+			if s.wraps = c.kind == Miscounted || c.kind == Mispaged; s.wraps {
+				text += wrapped
+			}
+			out, events := roams(t, s, text, &Options{For: 4 * time.Second, Clients: 1}, 11)
 			require.NotEmpty(t, out.Findings)
 			f := out.Findings[0]
 			assert.Equal(t, c.kind, f.Kind, f.Text)
@@ -236,6 +269,22 @@ func TestWhatIsFound(t *testing.T) {
 				assert.Len(t, s.items, 1, "nothing is left behind")
 			}
 		})
+	}
+}
+
+// A service that keeps what is to be removed is not filled.
+func TestAServiceIsNotFilled(t *testing.T) {
+	for fault, says := range map[string]string{"keeps all": "items that it made could not be removed", "": "its items cannot be removed again"} {
+		s := newShed(fault)
+		text := tools
+		if fault == "" {
+			text += "  supports list, create, read, replace, amend\n"
+		}
+		out, _ := roams(t, s, text, &Options{For: 3 * time.Second, Clients: 1}, 11)
+		require.Len(t, out.Told.Unwalked, 1)
+		assert.Contains(t, out.Told.Unwalked[0].Why, says)
+		assert.Less(t, len(s.items), 60)
+		assert.Empty(t, out.Findings)
 	}
 }
 

@@ -66,6 +66,10 @@ func (t *trial) sound() bool {
 		return whole.deleted[item]
 	case Vanished, Unlisted, ListSays, Unfound, Misfound, Unwritten, Unasked:
 		return whole.there[item]
+	case Mispaged:
+		return whole.there[item] || whole.deleted[item]
+	case Miscounted:
+		return !slices.ContainsFunc(t.moves, func(m *move) bool { return (m.gone || m.never) && m.op.writes() && m.status/100 == 2 })
 	case HeadSays:
 		return whole.there[item] == (d.item.is == there)
 	case Refused:

@@ -29,6 +29,11 @@ type walk struct {
 	lazy bool
 	// listed is what the list showed last.
 	listed *state.Snapshot
+	// count is what the total was held against, pages the size of the small pages that
+	// are looked at, 0 for none; paged is the last write after which they were right.
+	count *count
+	pages int
+	paged *move
 	// bases are the numbers that were drawn.
 	bases map[int]int
 	// after are the steps that remove the parents, own counts the moves that were
@@ -65,7 +70,9 @@ type ground struct {
 	found map[string]*Finding
 	// content is where an item is in its own answer.
 	content *jsonpath.Query
-	walks   int
+	// total is where a list tells how many items there are, nil for nowhere.
+	total *jsonpath.Query
+	walks int
 	// largest is the most members that a filtered list has shown: of fewer, none was
 	// put on another page.
 	largest int
@@ -78,6 +85,10 @@ type ground struct {
 	client string
 	meets  int
 	met    map[string]*met
+	// late is set once a write was answered 202.
+	late bool
+	// left counts the items that could not be removed.
+	left int
 	// refused tells why nothing can be made.
 	refused string
 	// opening is the scenario that a walk begins as.
@@ -102,14 +113,18 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 			}
 		}
 	}
-	if q, err := jsonpath.Parse(r.Content); err == nil {
-		g.content = q
+	g.content = pathOf(r.Content)
+	if r.Total != "" {
+		g.total = pathOf(r.Total)
 	}
 	w := r.Scene()
 	w.All = true
 	w.Parents()
 	if r.Lists() {
 		w.Observe()
+		for _, n := range pageSizes {
+			w.ObserveBy(n)
+		}
 	}
 	turns(w, r)
 	g.opening = w.Text(r.Name+" roam", "walks by itself")
@@ -168,6 +183,9 @@ func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
 		return nil, err
 	}
 	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, bases: map[int]int{}, after: s.Afterwards}
+	if g.r.Pages() && !lazy && w.rand.IntN(2) == 0 {
+		w.pages = pageSizes[w.rand.IntN(len(pageSizes))]
+	}
 	if why := session.Around(false); why != "" {
 		return nil, fmt.Errorf("%s", why)
 	}
