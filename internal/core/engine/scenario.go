@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http/cookiejar"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -88,8 +89,9 @@ type flow struct {
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.beside(ctx, j, emit)
-	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned) {
-		// What missed beside others may be theirs: only what it does alone counts.
+	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || conflicted(events)) {
+		// What missed beside others may be theirs, and so may what was refused: only what it
+		// does alone counts.
 		r.gate.Lock()
 		j.alone = true
 		s, events = r.under(ctx, j, emit)
@@ -103,6 +105,15 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	for _, e := range r.watch.take() {
 		emit(e)
 	}
+}
+
+// conflicted tells whether something was refused because of what is there (RFC 9110
+// §15.5.10): others may have made that.
+func conflicted(events []event.Event) bool {
+	return slices.ContainsFunc(events, func(e event.Event) bool {
+		st, ok := e.(*event.StepFinished)
+		return ok && slices.ContainsFunc(st.Sent, func(s event.Sent) bool { return s.Exchange.Answer != nil && s.Exchange.Answer.Status == 409 })
+	})
 }
 
 // beside runs a job while others run.
