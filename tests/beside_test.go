@@ -1,6 +1,8 @@
 package tests
 
 import (
+	"bytes"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
@@ -97,6 +99,25 @@ func TestOthersExplainOnlyWhatTheyDid(t *testing.T) {
 			}
 		})
 	}
+}
+
+// A conflict with what a neighbour holds is not taken for a refusal.
+func TestAConflictBesideOthersSaysNothing(t *testing.T) {
+	d := newDelayed(t, gullPoint(t, "february-30-taken"), 3*time.Millisecond)
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		d.mu.Lock()
+		beside := d.now > 0
+		d.mu.Unlock()
+		body, _ := io.ReadAll(r.Body)
+		if beside && strings.Contains(string(body), "2027-02-30") {
+			w.WriteHeader(http.StatusConflict)
+			return
+		}
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		d.ServeHTTP(w, r)
+	})
+	_, found := missed(t, "../examples", "run", "boats.upath", "--base", base, "--resource", "stays", "--family", "limits", "--workers", "8", "--seed", "11")
+	assert.Contains(t, found, "limits/beyond-is-refused")
 }
 
 // Derived checks of a service that takes 20 ms an answer, by eight workers and by one.
