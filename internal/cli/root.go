@@ -54,7 +54,9 @@ type app struct {
 func Main(args []string, stdout, stderr io.Writer) (code int) {
 	// The tree of a large suite lives as long as the run: looking through it
 	// again and again costs more than the memory is worth.
-	debug.SetGCPercent(200)
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(400)
+	}
 	// What the HTTP library has to say of odd answers, the findings say better.
 	log.SetOutput(io.Discard)
 	a := &app{out: stdout, err: stderr}

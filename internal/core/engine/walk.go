@@ -22,8 +22,15 @@ const maxPages = 10_000
 // reading is what an observation read last: most requests change nothing, and
 // what came as the same bytes need not be decoded again.
 type reading struct {
-	pages [][]byte
+	pages []page
 	snap  *state.Snapshot
+}
+
+// page is the body of an answer, and the members in it, nil where they were not yet
+// looked at.
+type page struct {
+	body    []byte
+	members []*value.Value
 }
 
 // walk reads one observation, page by page.
@@ -34,14 +41,20 @@ type walk struct {
 	view state.View
 	url  string
 	// pages are the bodies so far.
-	pages [][]byte
-	urls  map[string]bool
+	pages []page
+	// last is the last reading of the same, nil for none, and key what it is kept by;
+	// latest are the members of the page that was just read.
+	last   *reading
+	key    string
+	latest []*value.Value
+	urls   map[string]bool
 	// seen counts the members so far.
 	seen int
 }
 
 func (w *walk) all(r *exchange.Request) *snapshot {
 	w.urls = map[string]bool{}
+	w.remember()
 	keys := map[string]bool{}
 	for len(w.pages) < maxPages {
 		if w.urls[r.URL] {
@@ -64,7 +77,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 			return &snapshot{problem: "GET " + r.URL + " answered " + reply.Answer.StatusText()}
 		}
 		if w.view.By == nil {
-			w.pages = append(w.pages, reply.Answer.Body)
+			w.pages = append(w.pages, page{body: reply.Answer.Body})
 			return w.whole()
 		}
 		next, more, problem := w.next(once.URL, reply, keys)
@@ -72,7 +85,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 			return &snapshot{problem: problem}
 		}
 		if more {
-			w.pages = append(w.pages, reply.Answer.Body)
+			w.pages = append(w.pages, page{reply.Answer.Body, w.latest})
 		}
 		if next == "" {
 			return w.whole()
@@ -89,10 +102,11 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 	if p.By == "link" {
 		return nextPage(from, reply.Answer), true, ""
 	}
-	members, problem := w.members(reply.Answer.Body)
+	members, problem := w.members(len(w.pages), reply.Answer.Body)
 	if problem != "" {
 		return "", false, problem
 	}
+	w.latest = members
 	if p.By == "" {
 		if next = nextPage(from, reply.Answer); next == "" && len(w.pages) == 0 {
 			problem = partly(reply, len(members))
@@ -144,7 +158,11 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 	return addQuery(w.url, [][2]*string{query}), more, ""
 }
 
-func (w *walk) members(body []byte) ([]*value.Value, string) {
+// members are those of a page; the same bytes as last time are not decoded again.
+func (w *walk) members(n int, body []byte) ([]*value.Value, string) {
+	if w.last != nil && n < len(w.last.pages) && w.last.pages[n].members != nil && bytes.Equal(body, w.last.pages[n].body) {
+		return w.last.pages[n].members, ""
+	}
 	v, err := value.Decode(string(body), value.Limits{Bytes: 1 << 31, Lenient: true})
 	if err != nil {
 		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
@@ -188,20 +206,16 @@ func partly(reply *expect.Reply, members int) string {
 // whole is the snapshot of all pages; that of the last reading, if the same
 // bytes came again.
 func (w *walk) whole() (s *snapshot) {
-	key := ""
 	defer func() { w.of.env.watch.saw(w.of, w.o, w.url, s.s) }()
-	if w.view.Without == nil {
-		key = w.url + "\x00" + syntax.ObserveText(w.o)
-		w.of.env.mu.Lock()
-		last := w.of.env.readings[key]
-		w.of.env.mu.Unlock()
-		if last != nil && samePages(last.pages, w.pages) {
-			return &snapshot{s: last.snap}
-		}
+	if w.last != nil && samePages(w.last.pages, w.pages) {
+		return &snapshot{s: w.last.snap}
 	}
 	snap := w.view.Absent()
-	for _, body := range w.pages {
-		members, problem := w.members(body)
+	for i, one := range w.pages {
+		members, problem := one.members, ""
+		if members == nil {
+			members, problem = w.members(i, one.body)
+		}
 		if problem == "" {
 			if err := w.view.Add(snap, members); err != nil {
 				problem = err.Error()
@@ -211,23 +225,34 @@ func (w *walk) whole() (s *snapshot) {
 			return &snapshot{problem: problem}
 		}
 	}
-	if key != "" {
+	if w.key != "" {
 		w.of.env.mu.Lock()
 		if len(w.of.env.readings) > mostReadings {
 			clear(w.of.env.readings)
 		}
-		w.of.env.readings[key] = &reading{w.pages, snap}
+		w.of.env.readings[w.key] = &reading{w.pages, snap}
 		w.of.env.mu.Unlock()
 	}
 	return &snapshot{s: snap}
 }
 
-func samePages(a, b [][]byte) bool {
+// remember takes up the last reading of the same.
+func (w *walk) remember() {
+	if w.view.Without != nil {
+		return
+	}
+	w.key = w.url + "\x00" + syntax.ObserveText(w.o)
+	w.of.env.mu.Lock()
+	w.last = w.of.env.readings[w.key]
+	w.of.env.mu.Unlock()
+}
+
+func samePages(a, b []page) bool {
 	if len(a) != len(b) {
 		return false
 	}
 	for i := range a {
-		if !bytes.Equal(a[i], b[i]) {
+		if !bytes.Equal(a[i].body, b[i].body) {
 			return false
 		}
 	}
