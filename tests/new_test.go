@@ -24,6 +24,14 @@ func tidy(t *testing.T, dir string) {
 	}
 }
 
+// read is the text of a file.
+func read(t *testing.T, at ...string) string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(at...))
+	require.NoError(t, err)
+	return string(data)
+}
+
 func TestNewRunsAsItStands(t *testing.T) {
 	dir := t.TempDir()
 	t.Setenv("PATH", filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
@@ -174,7 +182,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 	dir := folder(t, "openapi.yaml", string(text))
 	r := run(t, dir, "new", "drafted", "--from-openapi", "openapi.yaml", "--base", base)
 	require.Equal(t, 0, r.code, r.err)
-	for _, w := range []string{"wrote drafted/boats.upath", "PUT /boats/{id}/photo: its body is not JSON", "wants credentials", "identity chosen"} {
+	for _, w := range []string{"wrote drafted/boats.upath", "API_TOKEN", "identity chosen", "5 resources, 13 scenarios for 28 operations"} {
 		assert.Contains(t, r.out, w)
 	}
 	drafted := filepath.Join(dir, "drafted")
@@ -192,7 +200,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 	for text, want := range map[string]string{
 		"[1":                          "not an OpenAPI document",
 		`{"openapi":"2.0","info":{}}`: "3.0 and 3.1",
-		`{"swagger":"2.0"}`:           "3.0 and 3.1",
+		`{"swagger":"2.0"}`:           "describes no operation",
 		`{"openapi":"3.1.0","info":{"title":"t","version":"1"},"paths":{}}`:                                                                 "describes no operation",
 		`{"openapi":"3.0.0","info":{"title":"t","version":"1"},"paths":{"/a":{"get":{"responses":{"200":{"$ref":"/etc/passwd#/x"}}}}}}`:     "outside the document's folder",
 		`{"openapi":"3.0.0","info":{"title":"t","version":"1"},"paths":{"/a":{"get":{"responses":{"200":{"$ref":"http://192.0.2.1/x"}}}}}}`: "is not read",
@@ -244,4 +252,69 @@ func TestAgainstADocument(t *testing.T) {
 	assert.Equal(t, 0, r.code, r.out+r.err)
 	assert.Contains(t, r.out, "coverage of the resources  4 of 5 operations touched", "the list is looked at before something is made")
 	assert.Contains(t, r.out, "○ PUT /boats/{id}     no request")
+}
+
+// A part of a document is chosen; what it has newly is added, and what a person changed
+// or removed stays so.
+func TestNewChoosesAndUpdates(t *testing.T) {
+	text, err := os.ReadFile("../examples/openapi.yaml")
+	require.NoError(t, err)
+	at := service(t, func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/openapi.yaml" {
+			w.WriteHeader(http.StatusNotFound)
+			return
+		}
+		_, _ = w.Write(text)
+	})
+	dir := folder(t, "openapi.yaml", string(text))
+	r := run(t, dir, "new", "--from-openapi", "openapi.yaml", "--list", "--path", "/berths")
+	assert.Contains(t, r.out, "GET     /berths/{code}")
+	assert.Contains(t, r.out, "5 operations")
+	r = run(t, dir, "new", "d", "--from-openapi", at+"/openapi.yaml", "--path", "/boats")
+	require.Equal(t, 0, r.code, r.err)
+	assert.NoFileExists(t, filepath.Join(dir, "d", "berths.upath"))
+	boats := read(t, dir, "d", "boats.upath")
+	// A person mends one thing, and drops another.
+	mended := strings.Replace(boats[:strings.Index(boats, "\nscenario \"GET /boats/\\{id}/photo")], "the usual path of boats", "a boat's way", 1) + "\n# mine\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "d", "boats.upath"), []byte(mended), 0o600))
+	r = run(t, dir, "new", "d", "--from-openapi", at+"/openapi.yaml", "--path", "/boats", "--update")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "nothing new")
+	assert.Equal(t, mended, read(t, dir, "d", "boats.upath"))
+	r = run(t, dir, "new", "d", "--from-openapi", "openapi.yaml", "--update")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "wrote "+filepath.Join("d", "berths.upath"))
+	assert.Equal(t, mended, read(t, dir, "d", "boats.upath"))
+	tidy(t, filepath.Join(dir, "d"))
+	for args, says := range map[string]string{
+		"new e --from-openapi openapi.yaml --tag none": "no operation of openapi.yaml is chosen",
+		"new e --tag x": "go with --from-openapi",
+		"new e --from-openapi openapi.yaml --update":       "there is no project in e",
+		"new e --from-openapi " + at + "/none":             "answered 404",
+		"new e --from-openapi http://192.0.2.1/a.yaml":     "--allow-host 192.0.2.1",
+		"new d --from-openapi openapi.yaml --path /berths": "would be written over",
+	} {
+		r := run(t, dir, strings.Fields(args)...)
+		assert.NotEqual(t, 0, r.code, args)
+		assert.Contains(t, r.err, says, args)
+	}
+}
+
+// Older documents and schemas of an item are drafted as well.
+func TestNewFromOlderDocumentsAndSchemas(t *testing.T) {
+	dir := folder(t, "old.yaml", "swagger: '2.0'\ninfo: { title: t, version: '1' }\nbasePath: /v1\nsecurityDefinitions: { k: { type: apiKey, in: query, name: key } }\nsecurity: [{ k: [] }]\npaths:\n  /buoys:\n    post:\n      parameters: [{ in: body, name: b, schema: { type: object, properties: { id: { type: integer, readOnly: true }, colour: { type: string } } } }]\n      responses: { '201': { description: made, schema: { type: object, properties: { id: { type: integer } } } } }\n  /buoys/{id}:\n    get: { parameters: [{ in: path, name: id, type: integer, required: true }], responses: { '200': { description: one } } }\n  /fog:\n    get: { responses: { '200': { description: how thick } } }\n",
+		"lamp.json", `{"$schema":"https://json-schema.org/draft/2020-12/schema","title":"Lamp","type":"object","required":["name","light"],"properties":{"id":{"type":"integer","readOnly":true},"name":{"type":"string"},"light":{"$ref":"#/$defs/light"}},"$defs":{"light":{"enum":["red","green"]}}}`)
+	r := run(t, dir, "new", "d", "--from-openapi", "old.yaml")
+	require.Equal(t, 0, r.code, r.err)
+	tidy(t, filepath.Join(dir, "d"))
+	text := read(t, dir, "d", "buoys.upath") + read(t, dir, "d", "operations.upath")
+	for _, w := range []string{"collection /v1/buoys", `make       { "colour": "a colour {turn}" }`, "send GET /v1/fog\n      query key = {api_key}", "keep buoy from $.id"} {
+		assert.Contains(t, text, w)
+	}
+	r = run(t, dir, "new", "s", "--from-openapi", "lamp.json")
+	require.Equal(t, 0, r.code, r.err)
+	tidy(t, filepath.Join(dir, "s"))
+	for _, w := range []string{"resource lamps", `takes      { "light": "red" or "green", "name": string }`, "assigned   id", "required   name, light"} {
+		assert.Contains(t, read(t, dir, "s", "lamps.upath"), w)
+	}
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,7 +12,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"usualpath/internal/contract"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/source"
@@ -22,9 +20,10 @@ import (
 )
 
 type newFlags struct {
-	service, openapi, base string
-	allow, header          []string
-	writes                 bool
+	service, openapi, base  string
+	allow, header           []string
+	tags, paths, operations []string
+	writes, list, update    bool
 }
 
 // page is a file that new writes.
@@ -43,12 +42,17 @@ scenario are drafted. With --writes items are made, changed and removed again, t
 find which members are required or set by the service, where an answer names
 what was made, and what a write must carry. What was there is not written to.
 Credentials given with --header become ` + "`auth`" + ` with a secret from the environment.
-With --from-openapi every operation of an OpenAPI document (3.0 or 3.1, JSON or
-YAML) is drafted, and what could not be is listed. Files that exist are never
+With --from-openapi every operation of an OpenAPI document (3.0, 3.1 or Swagger
+2.0, JSON or YAML, a file or a URL on this machine) is drafted, and what could not
+be is listed; so is a JSON Schema, as a resource of such items. --tag, --path and
+--operation choose a part, --list shows what there is. --update adds what the
+document has newly and leaves everything else as it is. Files that exist are never
 overwritten.`,
 		Example: `  usualpath new harbour-tests
   usualpath new drafted --from-service http://127.0.0.1:4710/boats
-  usualpath new drafted --from-openapi openapi.yaml --base http://127.0.0.1:4710`,
+  usualpath new drafted --from-openapi openapi.yaml --base http://127.0.0.1:4710
+  usualpath new --from-openapi openapi.yaml --list
+  usualpath new drafted --from-openapi openapi.yaml --path /boats --update`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			dir := "."
@@ -62,7 +66,12 @@ overwritten.`,
 	fl.StringVar(&f.service, "from-service", "", "draft the resource of this live collection")
 	fl.BoolVar(&f.writes, "writes", false, "with --from-service: items may be made, changed and removed again")
 	fl.StringArrayVar(&f.header, "header", nil, "with --from-service: a header 'Name: value' of each request (repeatable)")
-	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document")
+	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document, or JSON Schema")
+	fl.StringArrayVar(&f.tags, "tag", nil, "with --from-openapi: only operations of this tag (repeatable)")
+	fl.StringArrayVar(&f.paths, "path", nil, "with --from-openapi: only operations of this path and below (repeatable)")
+	fl.StringArrayVar(&f.operations, "operation", nil, "with --from-openapi: only this operation, 'GET /boats' or its operationId (repeatable)")
+	fl.BoolVar(&f.list, "list", false, "with --from-openapi: list the operations, and write nothing")
+	fl.BoolVar(&f.update, "update", false, "with --from-openapi: add to a project what the document has newly")
 	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
 	c.MarkFlagsMutuallyExclusive("from-service", "from-openapi")
@@ -77,18 +86,22 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	if err := checkBase(f.base); err != nil {
 		return err
 	}
+	if f.openapi == "" && (f.list || f.update || len(f.tags)+len(f.paths)+len(f.operations) > 0) {
+		return usage("--tag, --path, --operation, --list and --update go with --from-openapi", "")
+	}
 	full, err := filepath.Abs(dir)
 	if err != nil {
 		return &exit{code: exitBroken, message: err.Error()}
 	}
 	name := draft.Name(filepath.Base(full), "service")
+	if f.openapi != "" {
+		return a.newFromOpenAPI(ctx, dir, name, f)
+	}
 	var pages []page
 	var notes []string
 	switch {
 	case f.service != "":
 		pages, notes, err = a.fromService(ctx, name, f)
-	case f.openapi != "":
-		pages, notes, err = a.fromOpenAPI(name, f)
 	default:
 		pages = starter(name)
 	}
@@ -98,9 +111,19 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	if err := writeAll(dir, pages); err != nil {
 		return err
 	}
-	s := a.style(a.out)
+	var wrote []string
 	for _, p := range pages {
-		fmt.Fprintf(a.out, "wrote %s\n", filepath.Join(dir, p.name))
+		wrote = append(wrote, "wrote "+filepath.Join(dir, p.name))
+	}
+	a.written(dir, wrote, notes)
+	return nil
+}
+
+// written tells which files were written, what is left, and what comes next.
+func (a *app) written(dir string, wrote, notes []string) {
+	s := a.style(a.out)
+	for _, w := range wrote {
+		fmt.Fprintln(a.out, w)
 	}
 	if len(notes) > 0 {
 		fmt.Fprintf(a.out, "\nleft for you\n")
@@ -116,7 +139,6 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	for _, l := range []string{"usualpath run" + in, "usualpath lint" + in, "usualpath derive" + in} {
 		fmt.Fprintf(a.out, "  %s %s\n", s.Arrow(), l)
 	}
-	return nil
 }
 
 // writeAll writes all files, or none when one of them is there already.
@@ -263,55 +285,4 @@ func withCredentials(p page, secrets []string, auth string) page {
 		p.text = draft.Canonical(p.text)
 	}
 	return p
-}
-
-func (a *app) fromOpenAPI(name string, f *newFlags) ([]page, []string, error) {
-	doc, err := a.loadContract(f.openapi, "--from-openapi")
-	if err != nil {
-		return nil, nil, err
-	}
-	base, prefix := f.base, ""
-	var notes []string
-	for _, server := range doc.Servers {
-		u, err := url.Parse(server.URL)
-		if err != nil || strings.Contains(server.URL, "{") {
-			continue
-		}
-		prefix = strings.TrimSuffix(u.Path, "/")
-		if base == "" && u.Host != "" {
-			base = u.Scheme + "://" + u.Host
-			if !exchange.Loopback(u.Hostname()) {
-				notes = append(notes, "the document's server is "+base+": runs go to this machine only, so 127.0.0.1:8080 was put there; --base names another")
-				base = ""
-			}
-		}
-		break
-	}
-	if base == "" {
-		base = "http://127.0.0.1:8080"
-	}
-	suite := draft.FromOpenAPI(doc, prefix)
-	if len(suite.Names) == 0 {
-		return nil, nil, usage(f.openapi+" describes no operation", "")
-	}
-	pages := []page{drafted(name, base)}
-	for _, n := range suite.Names {
-		pages = append(pages, page{n, draft.Canonical("# Drafted from " + filepath.Base(f.openapi) + ": read it, and mend what was guessed.\n\n" + suite.Files[n])})
-	}
-	return pages, slices.Concat(notes, suite.Left), nil
-}
-
-// loadContract reads an OpenAPI document that an option names.
-func (a *app) loadContract(name, option string) (*contract.Document, error) {
-	doc, err := contract.Load(name)
-	switch {
-	case errors.Is(err, os.ErrNotExist):
-		return nil, usage(option+": there is no file "+name, "")
-	case err != nil:
-		return nil, usage(option+": "+err.Error(), "OpenAPI 3.0 and 3.1 are read, as JSON or YAML")
-	}
-	if doc.Flaw != "" {
-		fmt.Fprintf(a.err, "usualpath: %s is not a valid OpenAPI document, and used as far as it goes: %s\n", name, report.Clean(doc.Flaw, true))
-	}
-	return doc, nil
 }

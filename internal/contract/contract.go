@@ -5,12 +5,10 @@ package contract
 
 import (
 	"cmp"
-	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/url"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
@@ -20,7 +18,6 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
 )
 
@@ -32,8 +29,8 @@ type Document struct {
 	Operations []*Operation
 	// Flaw says where the document departs from the standard, "" if nowhere.
 	Flaw string
-	// prefixes are the paths of the servers.
-	prefixes []string
+	// bases are those of the servers that hold for all operations.
+	bases []Base
 	// written are the document's numbers as they are in it.
 	written map[float64]string
 	// bare tells that only the operations are known.
@@ -46,72 +43,36 @@ type Operation struct {
 	Spec         *openapi3.Operation
 	Params       openapi3.Parameters
 	segments     []string
+	bases        []Base
 }
+
+// Base is what a server's URL puts before the paths; its path is "" or begins with a
+// slash, and its host is "" for a server that is named by a path alone.
+type Base struct{ Scheme, Host, Path string }
 
 // Title is the method and the path.
 func (o *Operation) Title() string { return o.Method + " " + o.Path }
 
-// Load reads a document; references stay inside its folder.
-func Load(name string) (*Document, error) {
-	data, err := source.ReadFile(name)
-	if err != nil {
-		return nil, err
-	}
-	l := openapi3.NewLoader()
-	l.IsExternalRefsAllowed = true
-	root, err := filepath.Abs(filepath.Dir(name))
-	if err != nil {
-		return nil, err
-	}
-	l.ReadFromURIFunc = func(_ *openapi3.Loader, at *url.URL) ([]byte, error) {
-		if at.Scheme != "" && at.Scheme != "file" {
-			return nil, fmt.Errorf("%s is not read: only files beside the document are", at)
-		}
-		full, err := filepath.Abs(filepath.FromSlash(at.Path))
-		if err != nil {
-			return nil, err
-		}
-		if rel, err := filepath.Rel(root, full); err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
-			return nil, fmt.Errorf("%s is outside the document's folder", at.Path)
-		}
-		return source.ReadFile(full)
-	}
-	doc, err := l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
-	if err != nil {
-		return nil, fmt.Errorf("%s is not an OpenAPI document: %s", name, firstLine(err))
-	}
-	if !strings.HasPrefix(doc.OpenAPI, "3.") {
-		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 are read, and this says %q", name, doc.OpenAPI)
-	}
-	d := &Document{T: doc, Name: name, written: literals(string(data))}
-	if err := doc.Validate(context.Background(), openapi3.DisableExamplesValidation()); err != nil {
-		// Whoever tests a service seldom owns its description: what can be read of
-		// it is used.
-		d.Flaw = firstLine(err)
-	}
-	d.index()
-	return d, nil
-}
-
-func firstLine(err error) string {
-	text, _, _ := strings.Cut(err.Error(), "\n")
-	return text
-}
-
 func (d *Document) index() {
-	for _, s := range d.Servers {
-		if u, err := url.Parse(s.URL); err == nil && strings.Trim(u.Path, "/") != "" && !strings.Contains(u.Path, "{") {
-			d.prefixes = append(d.prefixes, "/"+strings.Trim(u.Path, "/"))
-		}
-	}
+	d.bases = basesOf(d.Servers)
 	if d.Paths == nil {
 		return
 	}
-	paths := d.Paths.Map()
-	for p, item := range paths {
+	for p, item := range d.Paths.Map() {
 		p = withoutControls(p)
+		if !strings.HasPrefix(p, "/") {
+			p = "/" + p
+		}
+		shared := d.bases
+		if len(item.Servers) > 0 {
+			shared = basesOf(item.Servers)
+		}
 		for m, op := range item.Operations() {
-			d.Operations = append(d.Operations, &Operation{Method: m, Path: p, Spec: op, Params: append(append(openapi3.Parameters{}, item.Parameters...), op.Parameters...), segments: split(p)})
+			o := &Operation{Method: m, Path: p, Spec: op, Params: parameters(item.Parameters, op.Parameters), segments: split(p), bases: shared}
+			if op.Servers != nil && len(*op.Servers) > 0 {
+				o.bases = basesOf(*op.Servers)
+			}
+			d.Operations = append(d.Operations, o)
 		}
 	}
 	order := map[string]int{"GET": 0, "POST": 1, "PUT": 2, "PATCH": 3, "DELETE": 4}
@@ -151,21 +112,25 @@ func (d *Document) Find(method, rawURL string) (*Operation, bool) {
 	}
 	var best *Operation
 	known, fewest := false, 1<<30
-	for _, prefix := range append([]string{""}, d.prefixes...) {
-		rest, ok := strings.CutPrefix(u.EscapedPath(), prefix)
-		if !ok || prefix != "" && rest != "" && rest[0] != '/' {
-			continue
-		}
-		have := split(rest)
-		for _, o := range d.Operations {
-			n, fits := matches(o.segments, have)
-			if !fits {
+	path := u.EscapedPath()
+	whole := split(path)
+	for _, o := range d.Operations {
+		n, fits := matches(o.segments, whole)
+		for _, b := range o.bases {
+			rest, below := strings.CutPrefix(path, b.Path)
+			if b.Path == "" || !below || rest != "" && rest[0] != '/' {
 				continue
 			}
-			known = true
-			if o.Method == method && n < fewest {
-				best, fewest = o, n
+			if m, also := matches(o.segments, split(rest)); also && (!fits || m < n) {
+				n, fits = m, true
 			}
+		}
+		if !fits {
+			continue
+		}
+		known = true
+		if o.Method == method && n < fewest {
+			best, fewest = o, n
 		}
 	}
 	return best, known

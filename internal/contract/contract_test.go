@@ -100,7 +100,7 @@ func TestWhatIsNotDescribed(t *testing.T) {
 
 func TestDocumentsThatAreNoneOrFlawed(t *testing.T) {
 	assert.Contains(t, document(t, described).Flaw, "path parameters (missing: [id])", "told, and used all the same")
-	for text, want := range map[string]string{"[": "not an OpenAPI document", "swagger: '2.0'": "3.0 and 3.1 are read", "openapi: 3.0.0\npaths: { /a: { get: { responses: { '200': { $ref: '#/nope' } } } } }": "not an OpenAPI document"} {
+	for text, want := range map[string]string{"[": "not an OpenAPI document", "openapi: '2.0'": "3.0 and 3.1 and Swagger 2.0 are read", "swagger: '2.0'\npaths: 7": "not a Swagger 2.0 document", "openapi: 3.0.0\npaths: { /a: { get: { responses: { '200': { $ref: '#/nope' } } } } }": "not an OpenAPI document"} {
 		name := filepath.Join(t.TempDir(), "o.yaml")
 		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
 		_, err := Load(name)

@@ -3,20 +3,42 @@ package draft
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
-
-	"usualpath/internal/core/value"
 )
 
 // Told is what a document tells of an operation's answer; all of it may be "".
 type Told struct {
 	// Status are the statuses of success, as an expectation has them.
 	Status string
-	// Shape is the shape of the body; Location tells that the header is promised.
-	Shape    string
-	Location bool
+	// Shape is the shape of the body, Accept the line that asks for its type.
+	Shape, Accept string
+	// Keep is where the answer to a create shows the identity, as `keep` has it.
+	Keep string
+	// Headers must be there, described may be.
+	Headers, described []string
+	// Lines are more of the request: parameters that it needs, credentials.
+	Lines []string
 }
+
+// keeps is where the answer to a create shows the identity of what it made.
+func (t Told) keeps(r *Resource) string { return cmp.Or(t.Keep, r.idPath()) }
+
+// claims are what is expected of an answer, its status apart.
+func (t Told) claims() []string {
+	var out []string
+	if t.Shape != "" && t.Shape != "any" {
+		out = append(out, "expect body is "+t.Shape)
+	}
+	for _, h := range t.Headers {
+		out = append(out, "expect header "+h+" exists")
+	}
+	return out
+}
+
+// request are the lines of a request, behind the first.
+func (t Told) request() []string { return append(slices.Clone(t.Lines), t.Accept) }
 
 func (t Told) status(otherwise string) string {
 	if t.Status != "" {
@@ -72,15 +94,10 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		fmt.Fprintf(&s.b, "  guard %s%s by %s\n", r.Collection, in(r.Members), cmp.Or(r.InList, r.Identity))
 	}
 	s.b.WriteString(prefix)
-	body := func(t Told) string {
-		if t.Shape == "" || t.Shape == "any" {
-			return ""
-		}
-		return "expect body is " + t.Shape
-	}
 	if can["list"] {
-		lines := []string{"send GET " + r.Collection, "expect status " + told["list"].status("200"), body(told["list"])}
-		if told["list"].Shape == "" {
+		t := told["list"]
+		lines := slices.Concat([]string{"send GET " + r.Collection}, t.request(), []string{"expect status " + t.status("200")}, t.claims())
+		if t.Shape == "" {
 			lines = append(lines, "expect "+listPath(r.Members)+" is array")
 		}
 		if !made && can["read"] {
@@ -90,17 +107,9 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 	}
 	if made {
 		t := told["create"]
-		lines := []string{"send POST " + r.Collection, "  json " + r.with(r.Make, "{random_text(6)}"), "expect status " + t.status("2xx"), body(t)}
-		switch {
-		case t.Shape != "" && shows(t.Shape, r.idMember()) || t == Told{} && !t.Location:
-			lines = append(lines, "keep "+name+" from "+r.idPath())
-		case t.Location:
-			lines = append(lines, "keep "+name+" from header Location")
-			item = "{" + name + "}"
-		default:
-			// Whether the answer shows the identity is not known; what it shows is removed.
-			s.step("make one", append(lines, "keep "+name+" from "+r.idPath()+" if there")...)
-			return s.b.String() + r.ends(item, can)
+		lines := slices.Concat([]string{"send POST " + r.Collection}, t.request(), []string{"  " + r.sends("{random_text(6)}"), "expect status " + t.status("2xx")}, t.claims())
+		if can["read"] || can["replace"] && r.Remake != nil || can["amend"] && r.Amend != nil || can["delete"] {
+			lines = append(lines, "keep "+name+" from "+t.keeps(r))
 		}
 		s.step("make one", lines...)
 	}
@@ -108,47 +117,50 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		return s.b.String()
 	}
 	if can["read"] {
-		lines := []string{"send GET " + item, "expect status " + told["read"].status("200"), body(told["read"])}
-		s.step("read it back", lines...)
+		t := told["read"]
+		s.step("read it back", slices.Concat([]string{"send GET " + item}, t.request(), []string{"expect status " + t.status("200")}, t.claims())...)
 	}
 	if made {
 		s.writes(r, item, can, told)
 	}
 	if made {
-		return s.b.String() + r.ends(item, can)
+		return s.b.String() + r.ends(item, can, told["delete"])
 	}
 	return s.b.String()
 }
 
 // ends removes the item, where that can be done.
-func (r *Resource) ends(item string, can map[string]bool) string {
+func (r *Resource) ends(item string, can map[string]bool, t Told) string {
 	if !can["delete"] {
 		return ""
 	}
-	return fmt.Sprintf("\nafterwards\n  step \"leave nothing behind\"\n    send DELETE %s\n", item)
-}
-
-// shows tells whether the shape of an object has a member, required or not.
-func shows(shape, member string) bool {
-	name := literal(value.NewString(member))
-	return strings.Contains(shape, name+":") || strings.Contains(shape, name+"?:")
+	s := &steps{}
+	s.step("leave nothing behind", append([]string{"send DELETE " + item}, t.Lines...)...)
+	return "\nafterwards\n" + s.b.String()
 }
 
 func (s *steps) writes(r *Resource, item string, can map[string]bool, told map[string]Told) {
 	if can["replace"] && r.Remake != nil {
-		s.step("replace it", "send PUT "+item, "  json "+r.with(r.Remake, "{random_text(6)}"), "expect status "+told["replace"].status("200 or 204"))
+		t := told["replace"]
+		as := ""
+		if isForm(r.RemakeAs) {
+			as = " as " + r.RemakeAs
+		}
+		s.step("replace it", slices.Concat([]string{"send PUT " + item}, t.request(), []string{"  json " + r.with(r.Remake, "{random_text(6)}") + as, "expect status " + t.status("200 or 204")}, t.claims())...)
 	}
 	if can["amend"] && r.Amend != nil {
 		as := ""
 		if r.AmendAs != "" {
 			as = " as " + r.AmendAs
 		}
-		s.step("amend it", "send PATCH "+item, "  json "+Body(r.Amend)+as, "expect status "+told["amend"].status("200 or 204"))
+		t := told["amend"]
+		s.step("amend it", slices.Concat([]string{"send PATCH " + item}, t.request(), []string{"  json " + Body(r.Amend) + as, "expect status " + t.status("200 or 204")}, t.claims())...)
 	}
 	if can["delete"] {
-		s.step("remove it", "send DELETE "+item, "expect status "+told["delete"].status("2xx"))
+		t := told["delete"]
+		s.step("remove it", slices.Concat([]string{"send DELETE " + item}, t.request(), []string{"expect status " + t.status("2xx")}, t.claims())...)
 		if can["read"] && r.Gone == "" {
-			s.step("it is gone", "send GET "+item, `expect status 404 or 410  because "what was deleted is not there any more"`)
+			s.step("it is gone", slices.Concat([]string{"send GET " + item}, told["read"].Lines, []string{`expect status 404 or 410  because "what was deleted is not there any more"`})...)
 		}
 	}
 }
@@ -168,8 +180,6 @@ func in(members string) string {
 	}
 	return ""
 }
-
-func (r *Resource) idMember() string { return r.Identity[strings.LastIndexByte(r.Identity, '.')+1:] }
 
 // idPath is where an item's own answer shows its identity.
 func (r *Resource) idPath() string {

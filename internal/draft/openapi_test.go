@@ -24,14 +24,14 @@ func TestDocumentsBecomeDrafts(t *testing.T) {
 		require.NoError(t, os.WriteFile(name, []byte(in["described.yaml"]), 0o644))
 		d, err := contract.Load(name)
 		require.NoError(t, err)
-		s := FromOpenAPI(d, "")
+		s := FromOpenAPI(d, Choice{})
 		var given []txtar.File
 		for _, n := range s.Names {
 			_, diags := syntax.Parse(source.NewFile(n, s.Files[n]))
 			require.Empty(t, diags, "what is drafted is of the language")
 			given = append(given, txtar.File{Name: n, Data: []byte(s.Files[n])})
 		}
-		return append(given, txtar.File{Name: "left", Data: []byte(strings.Join(s.Left, "\n"))})
+		return append(given, txtar.File{Name: "left", Data: []byte(strings.Join(s.Left(), "\n"))})
 	})
 }
 
@@ -57,7 +57,7 @@ func FuzzDocument(f *testing.F) {
 		if err != nil {
 			return
 		}
-		s := FromOpenAPI(d, "")
+		s := FromOpenAPI(d, Choice{})
 		for _, n := range s.Names {
 			tree, diags := syntax.Parse(source.NewFile(n, s.Files[n]))
 			require.Empty(t, diags.Errors(), "%s\n%v", s.Files[n], diags)

@@ -2,172 +2,201 @@ package draft
 
 import (
 	"fmt"
-	"net/url"
+	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/syntax"
 )
 
-// parents are the steps that make the item below which a collection stands, and
-// what takes it away again. It tells whether there is a way.
-func (s *Suite) parents(g *collection) (before, after string, ok bool) {
-	if g.parent == nil {
-		return "", "", true
-	}
-	up := g.parent
-	pre, ends, ok := s.parents(up)
-	if !ok || up.Make == nil {
-		s.left("%s: there is no way to make one of %s, so no scenario was drafted", g.Collection, up.Name)
-		return "", "", false
-	}
-	w := &steps{}
-	name := singular(up.Name) + "_id"
-	t := up.told["create"]
-	keep := "keep " + name + " from " + up.idPath()
-	if t.Shape == "" {
-		s.left("%s does not describe what it answers: the id of what it made is taken from %s", up.ops["create"].Title(), up.idPath())
-	}
-	w.step("make one of "+up.Name+" first", "send POST "+up.scene().Collection, "  json "+up.with(up.Make, "{random_text(6)}"), "expect status "+t.status("2xx"), keep)
-	if up.ops["delete"] != nil {
-		d := &steps{}
-		d.step("take away the one of "+up.Name, "send DELETE "+strings.ReplaceAll(up.scene().itemPath(), "{id}", "{"+name+"}"))
-		ends = d.b.String() + ends
-	}
-	return pre + w.b.String(), ends, true
-}
+// inBraces are the parameters in a path.
+var inBraces = regexp.MustCompile(`\{[^{}]*\}`)
 
 // lone drafts a scenario for one operation that belongs to no resource.
-func (s *Suite) lone(b *strings.Builder, op *contract.Operation, g *collection, prefix string) {
-	w := &steps{}
-	path := op.Path
-	pre, ends := "", ""
-	if body := op.Spec.RequestBody; body != nil && body.Value != nil && body.Value.Required && jsonOf(body.Value.Content) == nil {
-		s.left("%s: its body is not JSON (%s), so nothing was drafted", op.Title(), strings.Join(mediaTypes(body.Value.Content), ", "))
+func (s *Suite) lone(groups []*collection, op *contract.Operation) {
+	if !syntax.IsMethod(op.Method) || op.Method != strings.ToUpper(op.Method) {
+		s.left(missing, "its method is not one", op.Title())
 		return
 	}
-	on := g != nil && strings.HasPrefix(unnamed(path)+"/", unnamed(g.item)+"/") && g.parent == nil && g.Make != nil
-	if on {
-		name := singular(g.Name) + "_id"
-		w.step("make one of "+g.Name+" first", "send POST "+g.Collection, "  json "+g.with(g.Make, "{random_text(6)}"), "expect status "+g.told["create"].status("2xx"), "keep "+name+" from "+g.idPath())
-		pre = w.b.String()
-		parts := strings.Split(path, "/")
-		parts[strings.Count(g.item, "/")] = "\x00" + name + "\x01"
-		path = strings.Join(parts, "/")
-		if g.ops["delete"] != nil {
-			ends = fmt.Sprintf("\nafterwards\n  step \"leave nothing behind\"\n    send DELETE %s\n", strings.ReplaceAll(g.itemPath(), "{id}", "{"+name+"}"))
-		}
+	safe := syntax.SafeMethod(op.Method)
+	body, ok := s.body(op)
+	if !ok {
+		return
 	}
-	guess := func(what string) { s.left("%s: %s; a plain value was put there", op.Title(), what) }
-	path, lines := s.params(op, path, guess)
-	path = strings.NewReplacer("{", `\{`, "\x00", "{", "\x01", "}").Replace(path)
-	if body := op.Spec.RequestBody; body != nil && body.Value != nil && jsonOf(body.Value.Content) != nil {
-		media, name := bodyOf(body.Value.Content)
-		if v := mediaExample(media, singular(path), guess); v != nil {
-			as := ""
-			if name != "application/json" {
-				as = " as " + name
+	path, pre, ends, g := s.outer(groups, op, safe)
+	var lines []string
+	var open, about []string
+	for _, p := range op.Params {
+		switch {
+		case p.Value == nil:
+		case p.Value.In == "path":
+			if !strings.Contains(path, "{"+p.Value.Name+"}") {
+				continue
 			}
-			lines = append(lines, "  json "+Body(v)+as)
+			v, certain := s.valueOf(op, p.Value)
+			if v == nil || v.Plain() == "" && v.Kind < 4 {
+				continue
+			}
+			if !certain {
+				about = append(about, fmt.Sprintf("# %s is a guess: nothing shows which one exists.", p.Value.Name))
+				s.left(guessed, "nothing shows which one exists, so the scenario has a guess", op.Title())
+			}
+			open = append(open, p.Value.Name)
+			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", inPath(p.Value, v))
+		case p.Value.Required:
+			more, _ := s.detail(op, p.Value)
+			lines = append(lines, more...)
 		}
 	}
-	lines = slices.Insert(lines, 0, "send "+op.Method+" "+prefix+path)
+	for _, m := range inBraces.FindAllString(path, -1) {
+		open = append(open, m)
+		path = strings.ReplaceAll(path, m, "1")
+		s.left(guessed, "its path has a parameter that is not described", op.Title())
+	}
+	path = strings.NewReplacer("{", `\{`, "\x00", "{", "\x01", "}").Replace(path)
+	lines = append(append(lines, s.authOf(op)...), body...)
 	status, response := success(op)
 	if status == "" {
-		s.left("%s describes no successful status", op.Title())
+		s.left(guessed, "no successful status is described", op.Title())
 		status = "not 5xx"
 	}
-	if on && (op.Method == "GET" || op.Method == "DELETE") && !strings.Contains(status, "404") && describes(op, "404", "4XX", "default") {
+	if g != nil && len(open) == 0 && (op.Method == "GET" || op.Method == "DELETE") && !strings.Contains(status, "404") && describes(op, "404", "4XX", "default") {
 		// What was just made has nothing below it yet, it may be.
 		status += " or 404"
 		response = nil
 	}
-	lines = append(lines, "expect status "+status)
-	if response != nil && op.Method != "HEAD" {
-		if m := jsonOf(response.Content); m != nil && m.Schema != nil {
-			if shape := shapeOf(m.Schema, 0); shape != "any" {
-				lines = append(lines, "expect body is "+shape)
-			}
-		}
+	lines, claims := s.answer(lines, status, response, op.Method)
+	head := []string{"send " + op.Method + " " + op.Base().Path + path}
+	about = slices.Compact(about)
+	file := "operations"
+	if near := nearest(groups, op.Path); near != nil {
+		file = near.root().Name
 	}
-	title := op.Title()
+	name := fileName(op, file)
+	if reason := reaches(op, safe, g != nil, len(open)); reason != "" {
+		head = append([]string{"when {" + unguardedName + "} is true"}, head...)
+		about = append(about, "# It "+reason+", so it is sent with --let "+unguardedName+"=true only.")
+		s.left(hint, "may change what a run did not make: sent with --let "+unguardedName+"=true only", op.Title())
+		defer func() { s.sheets[name].unguarded = true }()
+	}
+	if spec := op.Spec; len(spec.Callbacks) > 0 {
+		s.left(hint, "callbacks are not drafted", op.Title())
+	}
 	one := &steps{}
-	one.step(stepTitle(op), lines...)
-	fmt.Fprintf(b, "scenario %s\n%s%s%s\n", quoted(title), pre, one.b.String(), ends)
+	one.step(stepTitle(op), slices.Concat(head, lines, claims)...)
+	after := ""
+	if ends != "" {
+		after = "\nafterwards\n" + ends
+	}
+	comments := ""
+	if len(about) > 0 {
+		comments = strings.Join(about, "\n") + "\n"
+	}
+	s.add(name, part{op.Title(), comments + fmt.Sprintf("scenario %s\n%s%s%s\n", quoted(op.Title()), pre, one.b.String(), after), []string{op.Title()}})
 	s.Scenarios++
 }
 
-// params puts values for an operation's parameters into its path, and gives the
-// lines of the others.
-func (s *Suite) params(op *contract.Operation, path string, guess func(string)) (string, []string) {
-	var lines []string
-	for _, p := range op.Params {
-		if p.Value == nil {
-			continue
+// outer ties the ids of a path to the collections that make such items, as deep as there
+// are any: a path with kept names between \x00 and \x01, the steps before it, and those
+// that clean up.
+func (s *Suite) outer(groups []*collection, op *contract.Operation, safe bool) (path, pre, ends string, g *collection) {
+	path = op.Path
+	for g = nearest(groups, path); g != nil; g = g.parent {
+		var ok bool
+		if pre, ends, ok = s.parents(g); ok {
+			break
 		}
-		v := fromAny(p.Value.Example)
-		for _, e := range p.Value.Examples {
-			if v == nil && e.Value != nil {
-				v = fromAny(e.Value.Value)
-			}
-		}
-		if v == nil && p.Value.Schema != nil {
-			if p.Value.In == "path" && strings.Contains(path, "{"+p.Value.Name+"}") && written(flat(p.Value.Schema)) == nil {
-				s.left("%s: nothing shows which %s exists; the scenario has a guess", op.Title(), p.Value.Name)
-			}
-			v = sample(p.Value.Schema, p.Value.Name, 0, guess)
-		}
-		if v == nil || !p.Value.Required {
-			continue
-		}
-		text := strings.NewReplacer("{", `\{`, "#", `\#`).Replace(v.Plain())
-		switch p.Value.In {
-		case "path":
-			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", url.PathEscape(v.Plain()))
-		case "query":
-			name, v := p.Value.Name, v.Plain()
-			switch {
-			case name == "" || strings.ContainsFunc(name, odd):
-				s.left("%s: its query parameter %s cannot be written as one", op.Title(), inLine(name))
-				continue
-			case !syntax.IsName(name):
-				name = quoted(name)
-			}
-			if v == "" || inLine(v) != v || strings.TrimSpace(v) != v || strings.HasPrefix(v, `"`) || strings.Contains(v, `\`) {
-				text = quoted(v)
-			}
-			lines = append(lines, "  query "+name+" = "+text)
-		case "header":
-			if !syntax.IsMethod(p.Value.Name) || strings.TrimSpace(inLine(v.Plain())) == "" {
-				s.left("%s: its header parameter %s cannot be written as one", op.Title(), inLine(p.Value.Name))
-				continue
-			}
-			lines = append(lines, "  header "+p.Value.Name+": "+strings.TrimSpace(inLine(strings.ReplaceAll(text, `\`, `\\`))))
+		if safe && g.parent == nil && !g.orphan && g.ops["list"] != nil && slices.Contains(g.Supports, "list") {
+			// One that is there is looked at.
+			w := &steps{}
+			t := g.told["list"]
+			w.step("find one of "+g.Name, slices.Concat([]string{"send GET " + g.Collection}, t.Lines, []string{"need status " + t.status("200"), "keep " + g.kept() + " from " + g.Resource.first()})...)
+			pre, ends = w.b.String(), ""
+			break
 		}
 	}
-	return path, lines
+	if g == nil {
+		return op.Path, "", "", nil
+	}
+	parts := strings.Split(path, "/")
+	for _, up := range g.chain() {
+		parts[strings.Count(up.item, "/")] = "\x00" + up.kept() + "\x01"
+	}
+	return strings.Join(parts, "/"), pre, ends, g
 }
 
-// odd tells of a character that a name in a line does not have.
-func odd(r rune) bool {
-	return unicode.IsSpace(r) || !unicode.IsPrint(r) || strings.ContainsRune("\"\\{}#=", r)
+// reaches says why a request may change what a run did not make, "" for one that does not.
+func reaches(op *contract.Operation, safe, made bool, open int) string {
+	switch {
+	case safe:
+		return ""
+	case op.Method == "POST" && open == 0:
+		// It makes something, or acts on what was made.
+		return ""
+	case open > 0:
+		return "writes to an item that the scenario has not made"
+	case made:
+		return ""
+	case op.Method == "DELETE":
+		return "names no item, and may remove all of them"
+	}
+	return "names no item, and may change what is there"
+}
+
+// answer are the claims on an answer; to the request's lines it adds what is accepted.
+func (s *Suite) answer(lines []string, status string, r *openapi3.Response, method string) (request, claims []string) {
+	claims = []string{"expect status " + status}
+	if r == nil || method == "HEAD" || len(r.Content) == 0 {
+		return lines, slices.Concat(claims, expected(r))
+	}
+	m, name := bodyOf(r.Content)
+	if m == nil {
+		types := mediaTypes(r.Content)
+		if base, _, _ := strings.Cut(types[0], ";"); !strings.Contains(base, "*") && strings.Contains(base, "/") && inLine(base) == base {
+			lines = append(lines, "  header Accept: "+base)
+			if len(types) == 1 {
+				claims = append(claims, fmt.Sprintf("expect header Content-Type is %s", quoted(base)))
+			}
+		}
+		return lines, slices.Concat(claims, expected(r))
+	}
+	if accept := accepts(name); accept != "" {
+		lines = append(lines, accept)
+	}
+	if m.Schema != nil {
+		if shape := shapeOf(m.Schema); shape != "any" {
+			claims = append(claims, "expect body is "+shape)
+		}
+	}
+	return lines, slices.Concat(claims, expected(r))
+}
+
+// accepts is the line that asks for a type of JSON, "" for the usual one.
+func accepts(media string) string {
+	if media == "" || media == "application/json" || !exchange.IsJSON(media) {
+		return ""
+	}
+	return "  header Accept: " + media
+}
+
+// expected are claims on the headers that an answer must have.
+func expected(r *openapi3.Response) []string {
+	if r == nil {
+		return nil
+	}
+	var out []string
+	for _, h := range promised(r) {
+		out = append(out, "expect header "+h+" exists")
+	}
+	return out
 }
 
 func describes(op *contract.Operation, keys ...string) bool {
 	return op.Spec.Responses != nil && slices.ContainsFunc(keys, func(k string) bool { return op.Spec.Responses.Value(k) != nil })
-}
-
-func mediaTypes(c openapi3.Content) []string {
-	var out []string
-	for t := range c {
-		out = append(out, t)
-	}
-	slices.Sort(out)
-	return out
 }
 
 func stepTitle(op *contract.Operation) string {

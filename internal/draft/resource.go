@@ -15,7 +15,12 @@ type Resource struct {
 	// Under is the resource whose item this one's collection belongs to.
 	Under               string
 	Make, Remake, Amend *value.Value
-	AmendAs             string
+	// MakeAs, RemakeAs and AmendAs are the types that bodies are sent as, "" for the usual
+	// one.
+	MakeAs, RemakeAs, AmendAs string
+	// Headers are lines that each request has; Filter is a line, "" for none.
+	Headers []string
+	Filter  string
 	// Turn is the member of Make that gets {turn}, so that items differ.
 	Turn string
 	// TurnForm is how, with %s for the text: "%s {turn}" when it is "".
@@ -71,6 +76,9 @@ func (r *Resource) Text() string {
 	if r.Auth != "" {
 		fmt.Fprintf(&b, "  %s\n", inLine(r.Auth))
 	}
+	for _, h := range r.Headers {
+		fmt.Fprintf(&b, "  %s\n", inLine(h))
+	}
 	line("list", r.List, "")
 	line("members", r.Members, "$[*]")
 	line("content", r.Content, "$")
@@ -94,10 +102,10 @@ func (r *Resource) Text() string {
 	line("revision", r.Revision, "")
 	line("gone", r.Gone, "")
 	if r.Make != nil {
-		line("make", r.example(r.Make), "")
+		line("make", r.example(r.Make)+typed(r.MakeAs), "")
 	}
 	if r.Remake != nil {
-		line("remake", r.example(r.Remake), "")
+		line("remake", r.example(r.Remake)+typed(r.RemakeAs), "")
 	}
 	if r.Amend != nil {
 		text := Body(r.Amend)
@@ -107,6 +115,7 @@ func (r *Resource) Text() string {
 		line("amend", text, "")
 	}
 	line("takes", r.Takes, "")
+	line("filter", r.Filter, "")
 	line("assigned", names(r.Assigned), "")
 	line("required", names(r.Required), "")
 	if len(r.OnCreate) > 0 {
@@ -117,6 +126,14 @@ func (r *Resource) Text() string {
 	line("volatile", strings.Join(r.Volatile, ", "), "")
 	line("supports", strings.Join(r.Supports, ", "), "")
 	return Canonical(b.String())
+}
+
+// typed says the type of a body, where it is not the usual one.
+func typed(media string) string {
+	if media == "" || media == "application/json" {
+		return ""
+	}
+	return " as " + media
 }
 
 // names are members as they are in a list: in quotes where they must.

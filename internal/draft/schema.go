@@ -8,9 +8,12 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/pattern"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -116,6 +119,9 @@ func written(s *openapi3.Schema) *value.Value {
 // one of its type. In a request what is readOnly is left out. guessed hears of
 // what no plain value is known for.
 func sample(ref *openapi3.SchemaRef, name string, deep int, guessed func(string)) *value.Value {
+	if v := oneOf(ref, name, deep, guessed); v != nil {
+		return v
+	}
 	s := flat(ref)
 	if v := written(s); v != nil {
 		return trimmed(v, s)
@@ -125,7 +131,7 @@ func sample(ref *openapi3.SchemaRef, name string, deep int, guessed func(string)
 		out := value.NewObject()
 		for _, n := range members(s) {
 			p := s.Properties[n]
-			if p.Value != nil && p.Value.ReadOnly || deep >= deepest && !slices.Contains(s.Required, n) {
+			if p.Value != nil && p.Value.ReadOnly || !slices.Contains(s.Required, n) && (len(out.Names) >= mostSent[min(deep, len(mostSent)-1)] || deep > 0 && nests(p)) {
 				continue
 			}
 			if deep > deepest+2 {
@@ -150,6 +156,49 @@ func sample(ref *openapi3.SchemaRef, name string, deep int, guessed func(string)
 		return value.NewBool(true)
 	}
 	return value.NewString(text(s, name, guessed))
+}
+
+// mostSent bounds the members of a body by depth, those that must be there apart: more are
+// no body that a person reads.
+var mostSent = []int{12, 4, 2, 0}
+
+// nests tells whether a schema is of values with members or elements.
+func nests(ref *openapi3.SchemaRef) bool {
+	t := typeName(flat(ref))
+	return t == "object" || t == "array"
+}
+
+// oneOf is a sample of the first alternative of a schema with a discriminator, which names
+// it (OpenAPI 3.1 §4.8.25); nil for a schema without one.
+func oneOf(ref *openapi3.SchemaRef, name string, deep int, guessed func(string)) *value.Value {
+	if ref == nil || ref.Value == nil || ref.Value.Discriminator == nil || deep > deepest || written(ref.Value) != nil {
+		return nil
+	}
+	d := ref.Value.Discriminator
+	for _, one := range append(slices.Clone(ref.Value.OneOf), ref.Value.AnyOf...) {
+		if one.Value == nil || one.Ref == "" {
+			continue
+		}
+		v := sample(one, name, deep+1, guessed)
+		if v == nil || v.Kind != value.Object {
+			continue
+		}
+		says := one.Ref[strings.LastIndexByte(one.Ref, '/')+1:]
+		for _, key := range sortedKeys(d.Mapping) {
+			if to := d.Mapping[key].Ref; to == one.Ref || to == says {
+				says = key
+				break
+			}
+		}
+		out := value.NewObject().Add(d.PropertyName, value.NewString(says))
+		for i, n := range v.Names {
+			if n != d.PropertyName {
+				out.Add(n, v.Items[i])
+			}
+		}
+		return out
+	}
+	return nil
 }
 
 // trimmed is an example without what the service sets.
@@ -238,7 +287,7 @@ func text(s *openapi3.Schema, name string, guessed func(string)) string {
 		return "2031-05-17T08:30:00Z"
 	case "time":
 		return "08:30:00Z"
-	case "email":
+	case "email", "idn-email":
 		return "plover@gull-point.example"
 	case "uri", "url":
 		return "https://gull-point.example/plover"
@@ -246,11 +295,34 @@ func text(s *openapi3.Schema, name string, guessed func(string)) string {
 		return "3f2b8a1e-6c4d-4a5b-9e7f-1d2c3b4a5960"
 	case "ipv4":
 		return "127.0.0.1"
+	case "ipv6":
+		return "::1"
+	case "hostname", "idn-hostname":
+		return "gull-point.example"
+	case "duration":
+		return "PT1H"
+	case "byte":
+		return "cGxvdmVy"
+	case "uri-reference", "iri-reference":
+		return "/plover"
+	case "json-pointer":
+		return "/plover"
+	case "regex":
+		return "^[a-z]+$"
+	case "int32", "int64":
+		return "1"
+	case "decimal":
+		return "1.5"
 	}
 	if s.Pattern != "" {
+		if re, err := regexp.Compile(s.Pattern); err == nil {
+			if fits := fitting(re, s); fits != "" {
+				return fits
+			}
+		}
 		guessed(fmt.Sprintf("%s has the pattern %s", name, s.Pattern))
 	}
-	out := "a " + strings.ReplaceAll(singular(name), "_", " ")
+	out := "a " + strings.ReplaceAll(singular("/"+name), "_", " ")
 	for uint64(len(out)) < s.MinLength {
 		out += " more"
 	}
@@ -260,8 +332,32 @@ func text(s *openapi3.Schema, name string, guessed func(string)) string {
 	return out
 }
 
+// fitting is a text that an expression matches and that has a length which is allowed, ""
+// for none.
+func fitting(re *regexp.Regexp, s *openapi3.Schema) string {
+	short, long, ok := pattern.Fit(re)
+	if !ok {
+		return ""
+	}
+	for _, text := range []string{long, short} {
+		if n := uint64(utf8.RuneCountInString(text)); n >= s.MinLength && (s.MaxLength == nil || n <= *s.MaxLength) && inLine(text) == text {
+			return text
+		}
+	}
+	return ""
+}
+
+// shallow is how far a shape follows a schema: what a tester reads is at the top, and the
+// rest is held against the document itself.
+const shallow = 2
+
+// mostShown bounds the members of a shape.
+const mostShown = 12
+
 // shapeOf is the shape of an answer that a schema describes.
-func shapeOf(ref *openapi3.SchemaRef, deep int) string {
+func shapeOf(ref *openapi3.SchemaRef) string { return shapeAt(ref, 0) }
+
+func shapeAt(ref *openapi3.SchemaRef, deep int) string {
 	if ref == nil || ref.Value == nil || ref.Value.Not != nil || deep > 2*deepest {
 		return "any"
 	}
@@ -270,7 +366,7 @@ func shapeOf(ref *openapi3.SchemaRef, deep int) string {
 	}
 	s := flat(ref)
 	out := plainShape(s, deep)
-	if out != "any" && (s.Nullable || s.Type.IncludesNull()) {
+	if out != "any" && (s.Nullable || s.Type.IncludesNull()) && !slices.Contains(strings.Split(out, " or "), "null") {
 		out += " or null"
 	}
 	return out
@@ -279,7 +375,7 @@ func shapeOf(ref *openapi3.SchemaRef, deep int) string {
 func alternatives(refs openapi3.SchemaRefs, deep int) string {
 	var out []string
 	for _, r := range refs {
-		text := shapeOf(r, deep)
+		text := shapeAt(r, max(deep, shallow))
 		if text == "any" {
 			return "any"
 		}
@@ -294,40 +390,37 @@ func plainShape(s *openapi3.Schema, deep int) string {
 	if v := fromAny(s.Const); v != nil {
 		return Body(v)
 	}
-	if len(s.Enum) > 0 && len(s.Enum) <= 8 {
-		var out []string
-		for _, e := range s.Enum {
-			if v := fromAny(e); v != nil && v.Kind < value.Array {
-				out = append(out, Body(v))
-			} else if e == nil {
-				out = append(out, "null")
-			}
-		}
-		return strings.Join(out, " or ")
+	if len(s.Enum) > 0 {
+		return enumShape(s)
 	}
 	switch typeName(s) {
 	case "object":
-		if deep >= deepest || len(s.Properties) == 0 {
+		if deep >= shallow || len(s.Properties) == 0 {
 			return "object"
 		}
 		var parts []string
 		for _, n := range members(s) {
 			p := s.Properties[n]
-			if p.Value != nil && p.Value.WriteOnly {
+			if p.Value != nil && p.Value.WriteOnly || len(parts) == mostShown {
 				continue
 			}
 			maybe := "?"
 			if slices.Contains(s.Required, n) {
 				maybe = ""
 			}
-			parts = append(parts, literal(value.NewString(n))+maybe+": "+shapeOf(p, deep+1))
+			parts = append(parts, literal(value.NewString(n))+maybe+": "+shapeAt(p, deep+1))
 		}
 		return "{ " + strings.Join(append(parts, "..."), ", ") + " }"
 	case "array":
-		if item := shapeOf(s.Items, deep+1); item != "any" && !strings.Contains(item, " or ") {
-			return "array of " + item
+		item := "any"
+		if s.Items != nil {
+			// A list at the top, or one that an answer wraps, is what the answer is about.
+			item = shapeAt(s.Items, deep)
 		}
-		return "array"
+		if item == "any" || strings.Contains(item, " or ") && !strings.HasPrefix(item, "{") {
+			return "array"
+		}
+		return "array of " + item
 	case "integer", "number":
 		return typeName(s) + limits(s)
 	case "boolean":
@@ -339,12 +432,44 @@ func plainShape(s *openapi3.Schema, deep int) string {
 		case "date-time":
 			return "datetime"
 		}
-		if _, err := regexp.Compile(s.Pattern); s.Pattern != "" && err == nil && !strings.ContainsAny(s.Pattern, "/\n\r") {
-			return "/" + s.Pattern + "/"
+		if p := patternText(s.Pattern); p != "" {
+			return p
 		}
 		return "string" + lengths(s)
 	}
 	return "any"
+}
+
+// enumShape is one of a few values, or their type.
+func enumShape(s *openapi3.Schema) string {
+	var out []string
+	for _, e := range s.Enum {
+		v := fromAny(e)
+		switch {
+		case e == nil:
+			out = append(out, "null")
+		case v == nil || v.Kind >= value.Array:
+			return "any"
+		default:
+			out = append(out, Body(v))
+		}
+	}
+	if len(out) > 8 {
+		if t := typeName(s); t == "string" || t == "integer" {
+			return t
+		}
+		return "any"
+	}
+	return strings.Join(out, " or ")
+}
+
+// patternText is a regular expression as the language has it, "" for one that it does not
+// take.
+func patternText(pattern string) string {
+	if p := "/" + strings.ReplaceAll(strings.ReplaceAll(pattern, `\/`, "/"), "/", `\/`) + "/"; pattern != "" && syntax.IsPattern(p) && inLine(p) == p {
+		return p
+	}
+	return ""
 }
 
 func limits(s *openapi3.Schema) string {

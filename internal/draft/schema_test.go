@@ -31,7 +31,9 @@ func TestSchemasBecomeShapesAndSamples(t *testing.T) {
 		{`{"type":"string","minLength":2,"maxLength":4}`, `string length 2..4`, `"a bo"`},
 		{`{"type":"string","minLength":12}`, `string length 12..`, `"a boat more more"`},
 		{`{"type":"string","pattern":"^[A-Z]{2}$","example":"NO"}`, `/^[A-Z]{2}$/`, `"NO"`},
-		{`{"type":"string","pattern":"a/b"}`, `string`, `"a boat"`},
+		{`{"type":"string","pattern":"a/b"}`, `/a\/b/`, `"a/b"`},
+		{`{"type":"string","pattern":"^97[89]-[0-9]{10}$"}`, `/^97[89]-[0-9]{10}$/`, `"979-9999999999"`},
+		{`{"type":"string","format":"ipv6"}`, `string`, `"::1"`}, {`{"type":"integer","enum":[1,2,3,4,5,6,7,8,9]}`, `integer`, `1`},
 		{`{"type":"string","enum":["sail","motor"]}`, `"sail" or "motor"`, `"sail"`},
 		{`{"const":7}`, `7`, `7`},
 		{`{"type":"boolean"}`, `boolean`, `true`},
@@ -56,14 +58,14 @@ func TestSchemasBecomeShapesAndSamples(t *testing.T) {
 		{`{"type":"object","example":{"a":1.50,"b":2},"properties":{"b":{"readOnly":true}}}`, `{ "b"?: any, ... }`, `{"a": 1.5}`},
 	} {
 		s := schemaOf(t, c.schema)
-		assert.Equal(t, c.shape, shapeOf(s, 0), c.schema)
+		assert.Equal(t, c.shape, shapeOf(s), c.schema)
 		want, err := value.Decode(c.sample, value.Limits{})
 		require.NoError(t, err)
 		got := sample(s, "boats", 0, func(string) {})
 		assert.True(t, value.Equal(want, got), "%s: %s", c.schema, got)
 
 		// Whatever is drafted is of the language.
-		_, diags := syntax.Parse(source.NewFile("t", "scenario \"s\"\n  step \"t\"\n    send POST /x\n      json "+Body(got)+"\n    expect body is "+shapeOf(s, 0)+"\n"))
+		_, diags := syntax.Parse(source.NewFile("t", "scenario \"s\"\n  step \"t\"\n    send POST /x\n      json "+Body(got)+"\n    expect body is "+shapeOf(s)+"\n"))
 		assert.Empty(t, diags, c.schema)
 	}
 }
@@ -72,13 +74,13 @@ func TestASchemaThatHoldsItselfEnds(t *testing.T) {
 	node := &openapi3.Schema{Type: &openapi3.Types{"object"}, Required: []string{"next"}}
 	ref := &openapi3.SchemaRef{Value: node}
 	node.Properties = openapi3.Schemas{"next": ref, "list": {Value: &openapi3.Schema{Type: &openapi3.Types{"array"}, Items: ref}}}
-	assert.NotEmpty(t, shapeOf(ref, 0))
+	assert.NotEmpty(t, shapeOf(ref))
 	guessed := ""
 	assert.NotNil(t, sample(ref, "n", 0, func(s string) { guessed = s }))
 	assert.Contains(t, guessed, "nests too deeply")
 	endless := &openapi3.Schema{}
 	endless.OneOf = openapi3.SchemaRefs{{Value: endless}}
-	assert.Equal(t, "any", shapeOf(&openapi3.SchemaRef{Value: endless}, 0))
+	assert.Equal(t, "any", shapeOf(&openapi3.SchemaRef{Value: endless}))
 }
 
 func TestAnItemBecomesExamples(t *testing.T) {

@@ -129,7 +129,7 @@ func limitsOf(ref *openapi3.SchemaRef, deep int) string {
 				text += fmt.Sprint(*s.MaxLength)
 			}
 		}
-		if p := "/" + strings.ReplaceAll(strings.ReplaceAll(s.Pattern, `\/`, "/"), "/", `\/`) + "/"; s.Pattern != "" && syntax.IsPattern(p) {
+		if p := patternText(s.Pattern); p != "" {
 			text += " " + p
 		}
 		return or(text)

@@ -1,0 +1,228 @@
+package draft
+
+import (
+	"slices"
+	"strings"
+
+	"usualpath/internal/contract"
+)
+
+// Suite is a project drafted from a document.
+type Suite struct {
+	// Files are the texts by name.
+	Files map[string]string
+	// Names are the files, in order.
+	Names []string
+	// Pictures are files that bodies are made of.
+	Pictures map[string]string
+	// Project are lines for the project file: secrets, credentials, what signs in.
+	Project Credits
+	// Drafted are the operations that were drafted, as "METHOD path".
+	Drafted []string
+	// Resources and Scenarios count what was drafted.
+	Resources, Scenarios int
+	notes                notes
+	names                map[string]bool
+	security             security
+	sheets               map[string]*sheet
+}
+
+// sheet is a file that is being drafted: its statements, each by itself, so that one
+// that does not hold can be left out.
+type sheet struct {
+	parts []part
+	// unguarded is set when a step needs the name of that kind, secret when one sends
+	// credentials, which the file then has itself.
+	unguarded, secret bool
+	credits           Credits
+}
+
+// part is a statement with what belongs to it: a scenario with its afterwards, or a
+// resource.
+type part struct {
+	title, text string
+	operations  []string
+}
+
+// Choice is what of a document is drafted; all of it when it is empty.
+type Choice struct {
+	// Tags, Paths and Operations choose by tag, by the beginning of the path, and by
+	// operationId or "METHOD path".
+	Tags, Paths, Operations []string
+	// Known are operations that were drafted before, as "METHOD path".
+	Known []string
+	// Bearer, when it is not nil, tells whether a host may be asked for a token.
+	Allowed func(host string) bool
+}
+
+// Takes tells whether an operation is chosen.
+func (c *Choice) Takes(op *contract.Operation) bool {
+	if slices.Contains(c.Known, op.Title()) {
+		return false
+	}
+	if len(c.Tags)+len(c.Paths)+len(c.Operations) == 0 {
+		return true
+	}
+	for _, t := range c.Tags {
+		if slices.ContainsFunc(op.Spec.Tags, func(have string) bool { return strings.EqualFold(have, t) }) {
+			return true
+		}
+	}
+	for _, p := range c.Paths {
+		p = "/" + strings.Trim(p, "/")
+		if op.Path == p || strings.HasPrefix(op.Path, strings.TrimSuffix(p, "/")+"/") {
+			return true
+		}
+	}
+	return slices.ContainsFunc(c.Operations, func(o string) bool {
+		return o == op.Spec.OperationID || strings.EqualFold(strings.Join(strings.Fields(o), " "), op.Title())
+	})
+}
+
+// FromOpenAPI drafts resources and scenarios for the chosen operations of a document.
+func FromOpenAPI(d *contract.Document, c Choice) *Suite {
+	s := &Suite{Files: map[string]string{}, names: map[string]bool{}, sheets: map[string]*sheet{}, security: securityOf(d)}
+	groups := collections(d)
+	for _, g := range groups {
+		s.describe(g)
+	}
+	chosen := func(g *collection) bool {
+		for _, op := range g.ops {
+			if c.Takes(op) {
+				return true
+			}
+		}
+		return false
+	}
+	wanted := map[*collection]bool{}
+	for _, g := range groups {
+		for up := g; up != nil && g.stands() && chosen(g); up = up.parent {
+			wanted[up] = true
+		}
+	}
+	taken := map[*contract.Operation]bool{}
+	for _, g := range groups {
+		if !g.stands() {
+			continue
+		}
+		if wanted[g] && !g.known(c.Known) {
+			s.group(g)
+		}
+		for _, op := range g.drafted() {
+			taken[op] = true
+		}
+	}
+	for _, op := range d.Operations {
+		if !taken[op] && c.Takes(op) {
+			s.lone(groups, op)
+		}
+	}
+	s.Project = s.credits(c.Allowed)
+	if !s.security.always {
+		// Only some operations ask for credentials: the others run without.
+		for _, t := range s.sheets {
+			t.credits = s.Project
+		}
+		s.Project = Credits{}
+	}
+	s.finish()
+	return s
+}
+
+// known tells whether all operations of a collection were drafted before.
+func (g *collection) known(list []string) bool {
+	for _, op := range g.drafted() {
+		if !slices.Contains(list, op.Title()) {
+			return false
+		}
+	}
+	return true
+}
+
+// group drafts what an item's life is, and the resource.
+func (s *Suite) group(g *collection) {
+	name := fileName(g.root().first(), g.root().Name)
+	var ops []string
+	for _, op := range g.drafted() {
+		ops = append(ops, op.Title())
+	}
+	if pre, ends, ok := s.parents(g.parent); ok {
+		if life := g.scene().Life(pre, g.told); strings.TrimSpace(life) != "" {
+			if ends != "" && !strings.Contains(life, "\nafterwards\n") {
+				life += "\nafterwards\n"
+			}
+			s.add(name, part{"the usual path of " + g.Name, life + ends, ops})
+			s.Scenarios++
+		}
+	}
+	s.add(name, part{"resource " + g.Name, g.Text(), ops})
+	s.Resources++
+}
+
+// add puts a statement into a file.
+func (s *Suite) add(file string, p part) {
+	t := s.sheets[file]
+	if t == nil {
+		t = &sheet{}
+		s.sheets[file] = t
+		s.Names = append(s.Names, file)
+	}
+	t.parts = append(t.parts, p)
+	t.secret = t.secret || usesSecret(p.text)
+	for _, op := range p.operations {
+		if !slices.Contains(s.Drafted, op) {
+			s.Drafted = append(s.Drafted, op)
+		}
+	}
+}
+
+// finish lays the files out.
+func (s *Suite) finish() {
+	for _, n := range s.Names {
+		s.Files[n] = s.sheets[n].laid()
+	}
+}
+
+// unguardedName is the name that lets requests be sent which may change what a run
+// did not make.
+const unguardedName = "unguarded"
+
+func (t *sheet) laid() string {
+	var laid []string
+	for _, p := range t.parts {
+		laid = append(laid, p.laid())
+	}
+	return t.head() + strings.Join(laid, "\n")
+}
+
+// head is what stands before the statements of a file.
+func (t *sheet) head() string {
+	var b strings.Builder
+	if t.unguarded {
+		b.WriteString("# Steps that may change what a run did not make are sent with --let " + unguardedName + "=true only.\nlet " + unguardedName + " = false\n\n")
+	}
+	if t.secret && len(t.credits.Secrets) > 0 {
+		b.WriteString(strings.Join(t.credits.Secrets, "\n") + "\n\n")
+		if t.credits.Before != "" {
+			b.WriteString(strings.Trim(Canonical(t.credits.Before), "\n") + "\n\n")
+		}
+	}
+	return b.String()
+}
+
+// fileName is the file of an operation: that of its first tag, or another one.
+func fileName(op *contract.Operation, otherwise string) string {
+	name := otherwise
+	if op != nil && len(op.Spec.Tags) > 0 {
+		name = Name(op.Spec.Tags[0], otherwise)
+	}
+	if name == "project" {
+		name = "project_"
+	}
+	return name + ".upath"
+}
+
+// usesSecret tells whether a statement names credentials.
+func usesSecret(text string) bool {
+	return slices.ContainsFunc([]string{"{token}", "{api_key}", "{password}"}, func(n string) bool { return strings.Contains(text, n) })
+}
