@@ -51,6 +51,8 @@ type quayManners struct {
 	// patchJSON reads PATCH as application/json only; busy answers 429 now and
 	// then; mute never answers methods that it does not know.
 	patchJSON, busy, mute bool
+	// times takes times, from one to a later one, and writes them in its own way.
+	times bool
 	// miscounts tells the items of the page as the total.
 	miscounts bool
 	asked     int
@@ -183,7 +185,28 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 		q.say(w, 422, map[string]any{"error": "keeper is not there"})
 		return nil
 	}
+	if q.times && !q.lasts(in, whole) {
+		q.say(w, 400, map[string]any{"error": "from a time to a later one"})
+		return nil
+	}
 	return in
+}
+
+// lasts reads the times of a body, and writes them as the service keeps them.
+func (q *quay) lasts(in map[string]any, whole bool) bool {
+	var at [2]time.Time
+	for i, n := range []string{"from", "until"} {
+		text, _ := in[n].(string)
+		t, err := time.Parse(time.RFC3339Nano, text)
+		if in[n] == nil && !whole {
+			continue
+		}
+		if err != nil {
+			return false
+		}
+		at[i], in[n] = t, t.UTC().Format("2006-01-02T15:04:05.000Z")
+	}
+	return at[0].IsZero() || at[1].IsZero() || at[0].Before(at[1])
 }
 
 func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
@@ -196,7 +219,7 @@ func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
 		ref = fmt.Sprintf("q-%04d", q.next)
 	}
 	it := map[string]any{}
-	for _, n := range []string{"name", "depth", "keeper"} {
+	for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
 		if in[n] != nil {
 			it[n] = in[n]
 		}
@@ -365,11 +388,11 @@ func (q *quay) one(w http.ResponseWriter, r *http.Request, ref string) {
 		return
 	}
 	if r.Method == "PUT" {
-		for _, n := range []string{"name", "depth", "keeper"} {
+		for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
 			delete(it, n)
 		}
 	}
-	for _, n := range []string{"name", "depth", "keeper"} {
+	for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
 		if v, ok := in[n]; ok && v == nil {
 			delete(it, n)
 		} else if ok {
@@ -416,7 +439,9 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 		"a name that is a value": {quayManners{upsert: true}, "identity chosen \"q-{uuid()}\" by $.ref\n  answers missing 404 or 201", ""},
 		"PATCH in JSON only":     {quayManners{patchJSON: true}, "identity $.ref", ""},
 		"a busy service":         {quayManners{busy: true}, "identity $.ref", ""},
-		"a form":                 {quayManners{form: true}, "identity $.ref", strings.NewReplacer("4 }", "4 } as application/x-www-form-urlencoded", "5 }", "5 } as application/x-www-form-urlencoded", "6 }", "6 } as application/x-www-form-urlencoded").Replace(quayExamples)},
+		"times of its own": {quayManners{times: true}, "identity $.ref\n  takes { \"name\": string length 1.., \"depth\"?: number or null, \"from\": datetime, \"until\": datetime }",
+			strings.NewReplacer("4 }", `4, "from": "2031-05-17T08:30:00Z", "until": "2031-05-24T10:30:00+02:00" }`, "5 }", `5, "from": "2031-05-17T08:30:00Z", "until": "2031-05-25T08:30:00Z" }`, "required name", "required name, from, until").Replace(quayExamples)},
+		"a form": {quayManners{form: true}, "identity $.ref", strings.NewReplacer("4 }", "4 } as application/x-www-form-urlencoded", "5 }", "5 } as application/x-www-form-urlencoded", "6 }", "6 } as application/x-www-form-urlencoded").Replace(quayExamples)},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

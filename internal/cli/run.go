@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -50,6 +51,7 @@ type runFlags struct {
 	save, shard, balance        string
 	against                     string
 	coverage, readOnly, bare    bool
+	least                       string
 	// process is a service that the command itself has started.
 	process engine.Process
 	roam    roamFlags
@@ -70,6 +72,7 @@ func (f *runFlags) choose(c *cobra.Command) {
 	fl.StringVar(&f.level, "level", "must", "the lowest level at which a miss fails the run: must, should or usual")
 	f.outputs(fl)
 	fl.StringVar(&f.against, "against", "", "hold every exchange against this OpenAPI document too, and show what of it was touched")
+	fl.StringVar(&f.least, "coverage-min", "", "with --against: the share of its operations that must be touched, 80% or 0.8")
 	fl.BoolVar(&f.coverage, "coverage", false, "show which operations of the resources, or of --against, were touched")
 	fl.StringVar(&f.shard, "shard", "", "run the I-th of N parts of the suite, I/N")
 	fl.StringVar(&f.balance, "balance", "", "with --shard: balance the parts by the durations in this record")
@@ -305,6 +308,12 @@ func (a *app) config(p *project.Project, list []*resource.Resource, f *runFlags)
 			return nil, usage("--into "+f.roam.into+" is outside the project's folder, "+p.Root, "what is found there could not use the project's files")
 		}
 	}
+	if c.Least, err = share(f.least); err != nil {
+		return nil, err
+	}
+	if c.Least > 0 && f.against == "" && !f.coverage {
+		return nil, usage("--coverage-min goes with --against, or with --coverage", "")
+	}
 	if f.against != "" {
 		if c.Against, err = a.loadContract(f.against, "--against"); err != nil {
 			return nil, err
@@ -447,4 +456,20 @@ func (a *app) interruptible(ctx context.Context, o *engine.Options) (context.Con
 		close(ended)
 		cancel()
 	}
+}
+
+// share reads a part of the whole, 80% or 0.8; 0 for "".
+func share(text string) (float64, error) {
+	if text == "" {
+		return 0, nil
+	}
+	number, percent := strings.CutSuffix(text, "%")
+	n, err := strconv.ParseFloat(number, 64)
+	if percent {
+		n /= 100
+	}
+	if err != nil || !(n >= 0 && n <= 1) {
+		return 0, usage("--coverage-min "+text+" is not a share", "write --coverage-min 80%")
+	}
+	return n, nil
 }

@@ -88,9 +88,6 @@ func (s *shown) end(a *app, done *runner.Outcome) error {
 		s.view.Event(&event.Notice{Text: "flickers without a change: " + line})
 	}
 	s.view.Event(done.Finished)
-	if done.Coverage != nil {
-		report.Coverage(s.text, done.Coverage, s.quiet > 0, a.style(a.out))
-	}
 	if done.Log != "" && s.quiet < 2 {
 		fmt.Fprintf(s.text, "what the service said is in %s\n", done.Log)
 	}

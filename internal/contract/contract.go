@@ -5,9 +5,7 @@ package contract
 
 import (
 	"cmp"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"net/url"
 	"regexp"
 	"slices"
@@ -16,9 +14,6 @@ import (
 	"unicode"
 
 	"github.com/getkin/kin-openapi/openapi3"
-
-	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/value"
 )
 
 // Document is an OpenAPI document, 3.0 or 3.1.
@@ -158,33 +153,6 @@ func matches(template, have []string) (int, bool) {
 	return params, true
 }
 
-// Check says what of an exchange the document does not describe.
-func (d *Document) Check(x *exchange.Exchange) []string {
-	if x.Answer == nil || d.bare {
-		return nil
-	}
-	if _, err := url.Parse(x.Request.URL); err != nil {
-		// What is no URL is of no operation: a server refuses it before any.
-		return nil
-	}
-	o, known := d.Find(x.Request.Method, x.Request.URL)
-	status := x.Answer.Status
-	switch {
-	case o == nil && (status == 404 || status == 405 || status == 501 || x.Request.Method == "OPTIONS" || x.Request.Method == "HEAD"):
-		// What is not described is not there.
-		return nil
-	case o == nil && known:
-		return []string{fmt.Sprintf("%s %s is answered, and only other methods of that path are described", x.Request.Method, template(x.Request.URL))}
-	case o == nil:
-		return []string{fmt.Sprintf("%s %s is answered, and no such path is described", x.Request.Method, template(x.Request.URL))}
-	}
-	response := d.response(o, status)
-	if response == nil {
-		return []string{fmt.Sprintf("%s does not describe the status %s", o.Title(), x.Answer.StatusText())}
-	}
-	return d.body(o, response, x.Answer)
-}
-
 func pathOf(raw string) string {
 	if u, err := url.Parse(raw); err == nil {
 		return u.EscapedPath()
@@ -203,44 +171,6 @@ func (d *Document) response(o *Operation, status int) *openapi3.Response {
 		}
 	}
 	return nil
-}
-
-func (d *Document) body(o *Operation, r *openapi3.Response, a *exchange.Answer) []string {
-	if len(a.Body) == 0 || len(r.Content) == 0 {
-		return nil
-	}
-	have := exchange.MediaType(a.Header.Get("Content-Type"))
-	media := r.Content.Get(have)
-	if media == nil {
-		var types []string
-		for t := range r.Content {
-			types = append(types, t)
-		}
-		slices.Sort(types)
-		return []string{fmt.Sprintf("%s, %d: the answer is %s, described are %s", o.Title(), a.Status, have, strings.Join(types, ", "))}
-	}
-	if media.Schema == nil || media.Schema.Value == nil || !exchange.IsJSON(have) {
-		return nil
-	}
-	var v any
-	if err := json.Unmarshal(a.Body, &v); err != nil {
-		return []string{fmt.Sprintf("%s, %d: the body is not JSON: %s", o.Title(), a.Status, err)}
-	}
-	options := []openapi3.SchemaValidationOption{openapi3.VisitAsResponse(), openapi3.MultiErrors()}
-	if d.IsOpenAPI31OrLater() {
-		options = append(options, openapi3.EnableJSONSchema2020())
-	}
-	var found []string
-	if err := media.Schema.Value.VisitJSON(v, options...); err != nil {
-		found = reasons(err)
-	} else if exact, err := value.Decode(string(a.Body), value.Limits{Lenient: true}); err == nil {
-		found = d.limits(media.Schema, exact, "$", 0)
-	}
-	var out []string
-	for _, one := range slices.Compact(found) {
-		out = append(out, fmt.Sprintf("%s, %d: %s", o.Title(), a.Status, one))
-	}
-	return out
 }
 
 // reasons are what does not fit a schema: each kind of place once, however many

@@ -58,6 +58,14 @@ func answered(method, path string, status int, media, body string) *exchange.Exc
 	return &exchange.Exchange{Request: &exchange.Request{Method: method, URL: "http://127.0.0.1:4710" + path}, Answer: &exchange.Answer{Status: status, Header: h, Body: []byte(body)}}
 }
 
+func texts(list []Departure) string {
+	var out []string
+	for _, d := range list {
+		out = append(out, d.Text)
+	}
+	return strings.Join(out, "\n")
+}
+
 func TestWhatIsNotDescribed(t *testing.T) {
 	d := document(t, described)
 	const js = "application/json"
@@ -88,7 +96,7 @@ func TestWhatIsNotDescribed(t *testing.T) {
 		{answered("DELETE", "/boats/7", 204, "", ``), "DELETE /boats/… is answered, and only other methods of that path are described"},
 		{answered("GET", "/api/v2/cranes/12", 200, js, `{}`), "GET /api/v2/cranes/… is answered, and no such path is described"},
 	} {
-		got := strings.Join(d.Check(c.x), "\n")
+		got := texts(d.Check(c.x))
 		if c.want == "" {
 			assert.Empty(t, got, "%s %s", c.x.Request.Method, c.x.Request.URL)
 			continue
@@ -109,30 +117,94 @@ func TestDocumentsThatAreNoneOrFlawed(t *testing.T) {
 }
 
 func TestCoverage(t *testing.T) {
-	run := func(c *Coverage) []Row {
-		for _, x := range []*exchange.Exchange{answered("GET", "/boats?flag=NO", 200, "application/json", `[]`), answered("GET", "/boats", 500, "", ``), answered("GET", "/boats", 500, "", ``), answered("GET", "/boats/7", 404, "", ``), answered("GET", "/cranes/7", 200, "", ``)} {
-			c.Event(&event.StepFinished{File: "a.upath", Line: 4, Title: "look", Sent: []event.Sent{{Exchange: x}}})
+	run := func(c *Coverage) []event.Touched {
+		silent := &exchange.Exchange{Request: &exchange.Request{Method: "GET", URL: "http://127.0.0.1/boats/newest"}, Failure: &exchange.Failure{}}
+		c.Event(&event.ScenarioStarted{Title: "looks"})
+		for _, x := range []*exchange.Exchange{answered("GET", "/boats?flag=NO", 200, "application/json", `[]`), answered("GET", "/boats", 500, "", ``), answered("GET", "/boats", 500, "", ``), answered("GET", "/boats/7", 404, "", ``), answered("GET", "/cranes/7", 200, "", ``), silent} {
+			c.Event(&event.StepFinished{File: "a.upath", Line: 4, Title: "look", Sent: []event.Sent{{Role: event.Main, Exchange: x}}})
 		}
 		c.Event(&event.Notice{})
-		return c.Rows()
+		return c.Against().Operations
 	}
 	c := NewCoverage(document(t, described))
-	assert.Equal(t, []Row{
-		{Operation: "GET /boats", Requests: 3, Statuses: []string{"200×1", "500×2"}, Missing: []string{"4XX"}, Params: []string{"header X-Pilot"}},
-		{Operation: "POST /boats", Missing: []string{"201"}},
-		{Operation: "GET /boats/newest", Missing: []string{"204"}},
-		{Operation: "GET /boats/{id}", Requests: 1, Statuses: []string{"404×1"}, Missing: []string{"200"}},
-	}, run(c))
-	require.Len(t, c.Problems(), 2)
-	assert.Equal(t, Problem{Text: "GET /boats does not describe the status 500 Internal Server Error", Where: `a.upath:4 step "look"`, N: 2}, *c.Problems()[0])
+	c.Least = 0.6
+	assert.Equal(t, []event.Touched{
+		{Operation: "GET /boats", Requests: 3, Statuses: []event.Seen{{Status: 200, Times: 1}, {Status: 500, Times: 2}}, Never: []string{"4XX", "header X-Pilot"}, Parts: 4},
+		{Operation: "POST /boats", Never: []string{"201"}, Parts: 1},
+		{Operation: "GET /boats/newest", Never: []string{"204"}, Parts: 1},
+		{Operation: "GET /boats/{id}", Requests: 1, Statuses: []event.Seen{{Status: 404, Times: 1}}, Never: []string{"200"}, Parts: 2},
+	}, run(c), "what was not answered touches nothing")
+	a := c.Against()
+	require.Len(t, a.Departures, 2)
+	assert.Equal(t, event.Departure{Operation: "GET /boats", Status: 500, Text: "GET /boats does not describe the status 500 Internal Server Error", Times: 2, File: "a.upath", Line: 4, Scenario: "looks", Step: "look"}, a.Departures[0])
+	assert.Equal(t, "2 of 4 operations touched, 3 of 8 parts of their descriptions; at least 60% are asked for", a.Words())
+	assert.True(t, a.Short())
+
+	// Parts of one run are put together.
+	whole := &event.Against{}
+	whole.Merge(a)
+	whole.Merge(a)
+	assert.Equal(t, 4, whole.Departures[0].Times)
+	assert.Equal(t, event.Seen{Status: 500, Times: 4}, whole.Operations[0].Statuses[1])
 
 	bare := NewCoverage(FromOperations("the resources", []string{"GET /boats", "PUT /boats/{id}"}))
-	assert.Equal(t, []Row{
-		{Operation: "GET /boats", Requests: 3, Statuses: []string{"200×1", "500×2"}},
+	assert.Equal(t, []event.Touched{
+		{Operation: "GET /boats", Requests: 3, Statuses: []event.Seen{{Status: 200, Times: 1}, {Status: 500, Times: 2}}},
 		{Operation: "PUT /boats/{id}"},
-		{Operation: "GET /cranes/…", Requests: 1, Statuses: []string{"200×1"}, Beside: true},
+		{Operation: "GET /cranes/…", Requests: 1, Statuses: []event.Seen{{Status: 200, Times: 1}}, Beside: true},
 	}, run(bare))
-	assert.Empty(t, bare.Problems())
+	assert.Empty(t, bare.Against().Departures)
+}
+
+// What a request sends is held against the document where it was served all the same.
+func TestRequestsThatAreForbidden(t *testing.T) {
+	d := document(t, `
+openapi: 3.0.3
+info: { title: t, version: "1" }
+paths:
+  /notes:
+    post:
+      parameters:
+        - { name: lang, in: query, required: true, schema: { type: string, enum: [en, no] } }
+        - { name: X-Pilot, in: header, schema: { type: integer } }
+        - { name: sid, in: cookie, required: true, schema: { type: string } }
+      requestBody: { required: true, content: { application/json: { schema: { type: object, required: [text], properties: { text: { type: string }, id: { type: integer, readOnly: true } } } } } }
+      responses: { "201": { description: made } }
+`)
+	send := func(query, body string, header ...string) *exchange.Exchange {
+		x := answered("POST", "/notes"+query, 201, "", "")
+		x.Request.Body = []byte(body)
+		for i := 0; i < len(header); i += 2 {
+			x.Request.Header = append(x.Request.Header, exchange.Field{Name: header[i], Value: header[i+1]})
+		}
+		return x
+	}
+	const js, text = "application/json", `{"text": "reef"}`
+	for _, c := range []struct {
+		x    *exchange.Exchange
+		want string
+	}{
+		{send("?lang=en", text, "Content-Type", js, "Cookie", "a=1; sid=2", "x-pilot", "7"), ""},
+		{send("", text, "Content-Type", js, "Cookie", "sid=2"), "the query parameter lang is missing"},
+		{send("?lang=de", text, "Content-Type", js, "Cookie", "sid=2"), "the query parameter lang: value is not one of the allowed values"},
+		{send("?lang=en", text, "Content-Type", js), "the cookie parameter sid is missing"},
+		{send("?lang=en", text, "Content-Type", js, "Cookie", "sid=2", "X-Pilot", "me"), "the header parameter X-Pilot: value must be an integer"},
+		{send("?lang=en", "", "Cookie", "sid=2"), "the body is missing"},
+		{send("?lang=en", "reef", "Content-Type", "text/plain", "Cookie", "sid=2"), "the body is text/plain, described are application/json"},
+		{send("?lang=en", `{}`, "Content-Type", js, "Cookie", "sid=2"), `property "text" is missing`},
+	} {
+		got := d.Request(c.x)
+		if c.want == "" {
+			assert.Empty(t, got)
+			continue
+		}
+		require.Len(t, got, 1, "%s: %v", c.want, got)
+		assert.True(t, got[0].Warns)
+		assert.Contains(t, got[0].Text, c.want)
+	}
+	refused := send("", "")
+	refused.Answer.Status = 400
+	assert.Empty(t, d.Request(refused), "what is refused was meant to be")
 }
 
 // Numbers are compared digit by digit, far beyond what a float64 tells apart.
@@ -145,7 +217,7 @@ func TestLimitsAreExact(t *testing.T) {
 		d := document(t, "openapi: 3.1.0\ninfo: { title: t, version: \"1\" }\npaths: { /n: { get: { responses: { \"200\": { description: d, content: { application/json: { schema: { type: object, properties: { n: { type: array, items: { type: number, "+limit+" } } } } } } } } } } }\n")
 		for n, want := range cases {
 			t.Run(limit+" "+n, func(t *testing.T) {
-				got := strings.Join(d.Check(answered("GET", "/n", 200, "application/json", `{"n": [`+n+`, `+n+`]}`)), "\n")
+				got := texts(d.Check(answered("GET", "/n", 200, "application/json", `{"n": [`+n+`, `+n+`]}`)))
 				if want == "" {
 					assert.Empty(t, got)
 					return

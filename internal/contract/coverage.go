@@ -1,6 +1,8 @@
 package contract
 
 import (
+	"cmp"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"path/filepath"
@@ -11,29 +13,27 @@ import (
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/value"
 )
 
 // Coverage is what a run has touched of a document.
 type Coverage struct {
 	doc *Document
-	// by operation: how often, statuses and parameters seen.
+	// by operation: how often, statuses and parts of the description seen.
 	seen map[string]*touched
-	// Problems are what is not described, with how often it was met and where
-	// first.
-	problems map[string]*Problem
-	order    []string
+	// departures are told once each, with how often they were met and where first.
+	departures map[string]*event.Departure
+	order      []string
+	scenario   *event.ScenarioStarted
+	// Least is the share of operations that must be touched, from 0 to 1.
+	Least float64
 }
 
 type touched struct {
 	n        int
 	statuses map[int]int
-	params   map[string]bool
-}
-
-// Problem is something that the document does not describe.
-type Problem struct {
-	Text, Where string
-	N           int
+	parts    map[string]bool
 }
 
 // FromOperations is a document that only says which operations there are, as
@@ -49,148 +49,278 @@ func FromOperations(name string, titles []string) *Document {
 
 // NewCoverage makes an empty one.
 func NewCoverage(doc *Document) *Coverage {
-	return &Coverage{doc: doc, seen: map[string]*touched{}, problems: map[string]*Problem{}}
+	return &Coverage{doc: doc, seen: map[string]*touched{}, departures: map[string]*event.Departure{}}
 }
-
-// Of is what the operations are of: the document's file, or what was named
-// instead.
-func (c *Coverage) Of() string { return filepath.Base(c.doc.Name) }
 
 // Event takes in the exchanges of a step.
 func (c *Coverage) Event(e event.Event) {
-	st, ok := e.(*event.StepFinished)
-	if !ok {
+	switch e := e.(type) {
+	case *event.ScenarioStarted:
+		c.scenario = e
+	case *event.StepFinished:
+		for _, s := range e.Sent {
+			c.exchange(e, s)
+		}
+	}
+}
+
+func (c *Coverage) exchange(st *event.StepFinished, s event.Sent) {
+	x := s.Exchange
+	if x.Answer == nil {
+		// What was not answered has touched nothing.
 		return
 	}
-	for _, s := range st.Sent {
-		x := s.Exchange
-		title := x.Request.Method + " " + template(x.Request.URL)
-		for _, p := range c.doc.Check(x) {
-			c.problem(p, fmt.Sprintf("%s:%d step %q", st.File, st.Line, st.Title))
-		}
-		if o, _ := c.doc.Find(x.Request.Method, x.Request.URL); o != nil {
-			title = o.Title()
-		} else if !c.doc.bare || x.Answer == nil || x.Answer.Status/100 != 2 {
-			continue
-		}
-		t := c.seen[title]
-		if t == nil {
-			t = &touched{statuses: map[int]int{}, params: map[string]bool{}}
-			c.seen[title] = t
-		}
-		t.n++
-		if x.Answer != nil {
-			t.statuses[x.Answer.Status]++
-		}
-		if u, err := url.Parse(x.Request.URL); err == nil {
-			for n := range u.Query() {
-				t.params["query "+n] = true
-			}
-		}
-		for _, h := range x.Request.Header {
-			t.params["header "+strings.ToLower(h.Name)] = true
-		}
+	list := c.doc.Check(x)
+	if s.Role == event.Main && (c.scenario == nil || c.scenario.Check == nil) {
+		// Checks send what is forbidden on purpose.
+		list = append(list, c.doc.Request(x)...)
+	}
+	for _, d := range list {
+		c.departs(d, st)
+	}
+	title := x.Request.Method + " " + template(x.Request.URL)
+	o, _ := c.doc.Find(x.Request.Method, x.Request.URL)
+	if o != nil {
+		title = o.Title()
+	} else if !c.doc.bare || x.Answer.Status/100 != 2 {
+		return
+	}
+	t := c.seen[title]
+	if t == nil {
+		t = &touched{statuses: map[int]int{}, parts: map[string]bool{}}
+		c.seen[title] = t
+	}
+	t.n++
+	t.statuses[x.Answer.Status]++
+	if o != nil && o.Spec.Responses != nil {
+		o.touches(x, t.parts)
 	}
 }
 
-func (c *Coverage) problem(text, where string) {
-	p := c.problems[text]
-	if p == nil {
-		p = &Problem{Text: text, Where: where}
-		c.problems[text] = p
-		c.order = append(c.order, text)
+func (c *Coverage) departs(d Departure, st *event.StepFinished) {
+	have := c.departures[d.Text]
+	if have == nil {
+		have = &event.Departure{Operation: d.Operation, Status: d.Status, Text: d.Text, Warns: d.Warns, File: st.File, Line: st.Line, Step: st.Title}
+		if c.scenario != nil {
+			have.Scenario = c.scenario.Title
+		}
+		c.departures[d.Text] = have
+		c.order = append(c.order, d.Text)
 	}
-	p.N++
+	have.Times++
 }
 
-// Problems are what is not described, in the order in which it was met.
-func (c *Coverage) Problems() []*Problem {
-	var out []*Problem
+// Against is what was touched, and what is not as the document says.
+func (c *Coverage) Against() *event.Against {
+	out := &event.Against{Document: filepath.Base(c.doc.Name), Least: c.Least}
 	for _, t := range c.order {
-		out = append(out, c.problems[t])
+		out.Departures = append(out.Departures, *c.departures[t])
 	}
-	return out
-}
-
-// Row is an operation with what was touched of it, and what was not.
-type Row struct {
-	Operation string
-	Requests  int
-	// Statuses are those seen, with how often; Missing those described and not
-	// seen; Params the described parameters that no request used.
-	Statuses, Missing, Params []string
-	// Beside tells that the operation is not among those that are known.
-	Beside bool
-}
-
-// Rows are the operations: those of the document, and behind them those that
-// were sent beside it.
-func (c *Coverage) Rows() []Row {
-	var out []Row
 	known := map[string]bool{}
+	unjudged := map[string]int{}
 	for _, o := range c.doc.Operations {
-		t := c.seen[o.Title()]
 		known[o.Title()] = true
+		t := c.seen[o.Title()]
 		if t == nil {
 			t = &touched{}
 		}
-		row := Row{Operation: o.Title(), Requests: t.n, Statuses: t.list()}
+		row := event.Touched{Operation: o.Title(), Requests: t.n, Statuses: t.list()}
+		for _, p := range o.parts() {
+			row.Parts++
+			if !t.has(p) {
+				row.Never = append(row.Never, p)
+			}
+		}
+		out.Operations = append(out.Operations, row)
+		if len(o.Spec.Callbacks) > 0 {
+			unjudged["callbacks"] += len(o.Spec.Callbacks)
+		}
 		if o.Spec.Responses != nil {
-			for key := range o.Spec.Responses.Map() {
-				if !t.has(key) {
-					row.Missing = append(row.Missing, key)
+			for _, r := range o.Spec.Responses.Map() {
+				if r.Value != nil && len(r.Value.Links) > 0 {
+					unjudged["links"] += len(r.Value.Links)
 				}
 			}
-			slices.Sort(row.Missing)
 		}
-		for _, p := range o.Params {
-			if p.Value == nil || p.Value.In == "path" || p.Value.In == "cookie" {
-				continue
-			}
-			name := p.Value.In + " " + p.Value.Name
-			if p.Value.In == "header" {
-				name = strings.ToLower(name)
-			}
-			if !t.params[name] {
-				row.Params = append(row.Params, p.Value.In+" "+p.Value.Name)
-			}
-		}
-		slices.Sort(row.Params)
-		out = append(out, row)
 	}
-	documented := len(out)
-	for title, t := range c.seen {
+	for _, what := range sorted(unjudged) {
+		out.Unjudged = append(out.Unjudged, fmt.Sprintf("%d %s", unjudged[what], what))
+	}
+	for _, title := range sorted(c.seen) {
 		if !known[title] {
-			out = append(out, Row{Operation: title, Requests: t.n, Statuses: t.list(), Beside: true})
+			out.Operations = append(out.Operations, event.Touched{Operation: title, Requests: c.seen[title].n, Statuses: c.seen[title].list(), Beside: true})
 		}
 	}
-	rest := out[documented:]
-	slices.SortFunc(rest, func(a, b Row) int { return strings.Compare(a.Operation, b.Operation) })
 	return out
 }
 
-func (t *touched) list() []string {
-	var codes []int
-	for s := range t.statuses {
-		codes = append(codes, s)
+func (t *touched) list() []event.Seen {
+	var out []event.Seen
+	for s, n := range t.statuses {
+		out = append(out, event.Seen{Status: s, Times: n})
 	}
-	slices.Sort(codes)
-	var out []string
-	for _, s := range codes {
-		out = append(out, fmt.Sprintf("%d×%d", s, t.statuses[s]))
-	}
+	slices.SortFunc(out, func(a, b event.Seen) int { return cmp.Compare(a.Status, b.Status) })
 	return out
 }
 
-// has tells whether a described status was seen: 404, 4XX, default.
-func (t *touched) has(key string) bool {
+// has tells whether a part was touched: a described status (404, 4XX, default), or
+// something else by its name.
+func (t *touched) has(part string) bool {
 	for s := range t.statuses {
 		text := fmt.Sprint(s)
-		if key == text || strings.EqualFold(key, text[:1]+"XX") || key == "default" && s >= 400 {
+		if part == text || strings.EqualFold(part, text[:1]+"XX") || part == "default" && s >= 400 {
 			return true
 		}
 	}
-	return false
+	return t.parts[part]
+}
+
+// mostValues bounds the enumerations whose values are counted one by one.
+const mostValues = 12
+
+// parts are what is described of an operation: statuses, parameters with the values of
+// their enumerations, alternatives of bodies, and the values that a body's members may have.
+func (o *Operation) parts() []string {
+	var out []string
+	add := func(p string) {
+		if !slices.Contains(out, p) {
+			out = append(out, p)
+		}
+	}
+	if o.Spec.Responses != nil {
+		for _, key := range sorted(o.Spec.Responses.Map()) {
+			add(key)
+		}
+	}
+	var params []string
+	for _, p := range o.Params {
+		if p.Value == nil || p.Value.In == "path" {
+			continue
+		}
+		name := partOf(p.Value)
+		params = append(params, name)
+		for _, v := range values(p.Value.Schema) {
+			params = append(params, name+"="+v)
+		}
+	}
+	slices.Sort(params)
+	for _, p := range params {
+		add(p)
+	}
+	if s := o.sent(); s != nil {
+		for _, alternative := range alternatives(s) {
+			add("body " + alternative)
+		}
+		members := properties(s)
+		for _, n := range sorted(members) {
+			for _, v := range values(members[n]) {
+				add("body " + n + "=" + v)
+			}
+		}
+	}
+	return out
+}
+
+func partOf(p *openapi3.Parameter) string {
+	if p.In == "header" {
+		return "header " + p.Name
+	}
+	return p.In + " " + p.Name
+}
+
+// values are those of an enumeration, as text; none of a long one.
+func values(s *openapi3.SchemaRef) []string {
+	if s == nil || s.Value == nil || len(s.Value.Enum) > mostValues {
+		return nil
+	}
+	var out []string
+	for _, e := range s.Value.Enum {
+		out = append(out, fmt.Sprint(e))
+	}
+	return out
+}
+
+// sent is the schema of a JSON body, nil where none is described.
+func (o *Operation) sent() *openapi3.SchemaRef {
+	b := o.Spec.RequestBody
+	if b == nil || b.Value == nil {
+		return nil
+	}
+	for _, n := range sorted(b.Value.Content) {
+		if m := b.Value.Content[n]; m != nil && m.Schema != nil && m.Schema.Value != nil && exchange.IsJSON(exchange.MediaType(n)) {
+			return m.Schema
+		}
+	}
+	return nil
+}
+
+// alternatives are the names of those of a body.
+func alternatives(s *openapi3.SchemaRef) []string {
+	var out []string
+	for i, one := range append(slices.Clone(s.Value.OneOf), s.Value.AnyOf...) {
+		name := fmt.Sprintf("alternative %d", i+1)
+		if one.Ref != "" {
+			name = one.Ref[strings.LastIndexByte(one.Ref, '/')+1:]
+		}
+		out = append(out, name)
+	}
+	return out
+}
+
+// properties are the members of a schema, those that allOf adds among them.
+func properties(s *openapi3.SchemaRef) map[string]*openapi3.SchemaRef {
+	out := map[string]*openapi3.SchemaRef{}
+	for n, p := range s.Value.Properties {
+		out[n] = p
+	}
+	for _, part := range s.Value.AllOf {
+		if part.Value != nil {
+			for n, p := range part.Value.Properties {
+				out[n] = p
+			}
+		}
+	}
+	return out
+}
+
+// touches notes which parts an exchange has touched.
+func (o *Operation) touches(x *exchange.Exchange, parts map[string]bool) {
+	u, err := url.Parse(x.Request.URL)
+	if err != nil {
+		return
+	}
+	for _, ref := range o.Params {
+		p := ref.Value
+		if p == nil || p.In == "path" {
+			continue
+		}
+		if text, sent := parameter(x.Request, u, p); sent {
+			parts[partOf(p)] = true
+			parts[partOf(p)+"="+text] = true
+		}
+	}
+	if x.Answer.Status/100 != 2 || len(x.Request.Body) == 0 {
+		return
+	}
+	v, err := value.Decode(string(x.Request.Body), value.Limits{Lenient: true})
+	if err != nil {
+		return
+	}
+	s := o.sent()
+	if s == nil {
+		return
+	}
+	for i, one := range append(slices.Clone(s.Value.OneOf), s.Value.AnyOf...) {
+		var plain any
+		if one.Value != nil && json.Unmarshal([]byte(v.JSON()), &plain) == nil && one.Value.VisitJSON(plain, openapi3.VisitAsRequest()) == nil {
+			parts["body "+alternatives(s)[i]] = true
+		}
+	}
+	for n := range properties(s) {
+		if it, has := v.Get(n); has {
+			parts["body "+n+"="+it.Plain()] = true
+		}
+	}
 }
 
 // versioned is a segment that names a version of the interface, and no item.

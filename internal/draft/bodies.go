@@ -30,6 +30,11 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 		return v, flat(media.Schema), name
 	}
 	made, schema, as := request("create")
+	if id, ok := strings.CutPrefix(g.Identity, "$."); made != nil && ok && !slices.Contains(schema.Required, id) {
+		// The service gives it, though it may be sent.
+		made = without(made, id)
+		g.Assigned = append(g.Assigned, id)
+	}
 	g.Make, g.MakeAs = made, as
 	if made != nil {
 		g.Turn = turnable(made, schema)
@@ -40,7 +45,7 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 			}
 		}
 		for _, n := range members(item) {
-			if p := item.Properties[n]; schema.Properties[n] == nil || p.Value != nil && p.Value.ReadOnly {
+			if p := item.Properties[n]; !slices.Contains(g.Assigned, n) && (schema.Properties[n] == nil || p.Value != nil && p.Value.ReadOnly) {
 				g.Assigned = append(g.Assigned, n)
 			}
 		}

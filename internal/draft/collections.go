@@ -50,8 +50,14 @@ func collections(d *contract.Document) []*collection {
 	})
 	for _, item := range paths {
 		path, last, _ := cutLast(item)
-		if path == "" || !strings.HasPrefix(last, "{") || strings.IndexByte(last, '}') != len(last)-1 || byPath[path] == nil {
+		if path == "" || !strings.HasPrefix(last, "{") || strings.IndexByte(last, '}') != len(last)-1 {
 			continue
+		}
+		if byPath[path] == nil {
+			// One boat may be at /boat/{id}, and all of them at /boats.
+			if path = plural(path, func(p string) bool { return byPath[p] != nil }); path == "" {
+				continue
+			}
 		}
 		if byPath[path]["GET"] == nil && byPath[path]["POST"] == nil || at[unnamed(item)] != nil {
 			continue
@@ -72,6 +78,16 @@ func collections(d *contract.Document) []*collection {
 		out = append(out, g)
 	}
 	return out
+}
+
+// plural is the path of a collection whose items have one in the singular, "" for none.
+func plural(path string, known func(string) bool) string {
+	for _, p := range []string{path + "s", path + "es", strings.TrimSuffix(path, "y") + "ies"} {
+		if known(p) {
+			return p
+		}
+	}
+	return ""
 }
 
 // stands tells whether a collection can be a resource: whatever it is under can be made.

@@ -29,6 +29,9 @@ func (s *Suite) describe(g *collection) {
 	}
 	s.names[g.Name] = true
 	g.Collection = g.first().Base().Path + plain(g.path)
+	if up, _, _ := cutLast(g.item); up != g.path && g.parent == nil {
+		g.Item = g.first().Base().Path + plain(up) + "/{id}"
+	}
 	if g.parent != nil {
 		g.Under = g.parent.Name
 		g.Collection = strings.ReplaceAll(g.parent.itemPath(), "{id}", "{"+g.parent.Name+".id}") + "/" + last

@@ -140,6 +140,9 @@ func sample(ref *openapi3.SchemaRef, name string, deep int, guessed func(string)
 			}
 			out.Add(n, sample(p, n, deep+1, guessed))
 		}
+		if more := s.AdditionalProperties.Schema; len(s.Properties) == 0 && more != nil && deep < deepest {
+			out.Add("name", sample(more, "name", deep+1, guessed))
+		}
 		return out
 	case "array":
 		if s.MinItems == 0 && deep > 1 {
@@ -278,12 +281,21 @@ func number(s *openapi3.Schema) string {
 	return strconv.FormatFloat(x, 'f', -1, 64)
 }
 
+// ends finds names of times that come after others.
+var ends = regexp.MustCompile(`(?i)(^|_)(end|to|until|till|expir|due|valid_?to|finish)|(End|Until|To)(s|Date|At|Time)?$`)
+
 // text is a plain text of a format and a length.
 func text(s *openapi3.Schema, name string, guessed func(string)) string {
 	switch s.Format {
 	case "date":
+		if ends.MatchString(name) {
+			return "2031-05-24"
+		}
 		return "2031-05-17"
 	case "date-time":
+		if ends.MatchString(name) {
+			return "2031-05-24T17:30:00Z"
+		}
 		return "2031-05-17T08:30:00Z"
 	case "time":
 		return "08:30:00Z"

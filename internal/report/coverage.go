@@ -2,75 +2,75 @@ package report
 
 import (
 	"fmt"
-	"io"
-	"slices"
 	"strings"
 
 	"github.com/charmbracelet/lipgloss"
 
-	"usualpath/internal/contract"
 	"usualpath/internal/core/event"
 )
 
-// Coverage writes what a run has touched of what there is, and what it met that
-// is not described; brief leaves the table out.
-func Coverage(w io.Writer, c *contract.Coverage, brief bool, s *Style) {
-	of := c.Of()
-	rows := c.Rows()
-	touched, all, width, seen := 0, 0, 0, 0
-	for _, r := range rows {
+// touched writes what a run has touched of what there is, and where it departs from what
+// is described.
+func (t *Terminal) touched() {
+	c := t.against
+	if c == nil {
+		return
+	}
+	s := t.Style
+	width, seen := 0, 0
+	for _, r := range c.Operations {
 		width = max(width, lipgloss.Width(Clean(r.Operation, false)))
+		// A long row has what was never seen behind it, not under all others.
+		if n := lipgloss.Width(strings.Join(r.Said(), "  ")); n <= 36 && !r.Beside {
+			seen = max(seen, n)
+		}
+	}
+	fmt.Fprintf(t.W, "\n%s  %s\n", s.Strong("coverage of "+c.Document), c.Words())
+	if !t.Quiet && !t.Silent {
+		t.operations(c, width, seen)
+	}
+	if len(c.Unjudged) > 0 && !t.Quiet {
+		fmt.Fprintf(t.W, "  %s\n", s.Faint("not judged: "+Clean(strings.Join(c.Unjudged, ", "), false)))
+	}
+	if len(c.Departures) == 0 {
+		return
+	}
+	fmt.Fprintf(t.W, "\n%s\n", s.Strong(c.Departed()))
+	for _, d := range c.Departures {
+		mark := s.mark(1)
+		if d.Warns {
+			mark = s.mark(2)
+		}
+		fmt.Fprintf(t.W, "  %s %s\n      %s\n", mark, Clean(d.Text, false), s.Faint(fmt.Sprintf("%s, first in %s", times(d.Times), Clean(d.Where(), false))))
+	}
+}
+
+func (t *Terminal) operations(c *event.Against, width, seen int) {
+	s := t.Style
+	for _, r := range c.Operations {
 		if r.Beside {
 			continue
 		}
-		all++
-		// A long row has what was never seen behind it, not under all others.
-		if n := lipgloss.Width(strings.Join(r.Statuses, "  ")); n <= 36 {
-			seen = max(seen, n)
-		}
-		if r.Requests > 0 {
-			touched++
-		}
-	}
-	fmt.Fprintf(w, "\n%s  %d of %s touched\n", s.Strong("coverage of "+of), touched, event.Count(all, "operation"))
-	for _, r := range rows {
-		if r.Beside || brief {
-			continue
-		}
-		mark, says := s.mark(0), strings.Join(r.Statuses, "  ")
+		mark, says := s.mark(0), strings.Join(r.Said(), "  ")
 		if r.Requests == 0 {
 			mark, says = s.mark(3), "no request"
 		}
 		line := fmt.Sprintf("  %s %s  %s", mark, pad(Clean(r.Operation, false), width), pad(says, seen))
-		if r.Requests > 0 && len(r.Missing)+len(r.Params) > 0 {
-			line += "  " + s.Faint("never "+Clean(strings.Join(append(slices.Clone(r.Missing), r.Params...), ", "), false))
+		if r.Requests > 0 && len(r.Never) > 0 {
+			line += "  " + s.Faint("never "+Clean(strings.Join(r.Never, ", "), false))
 		}
-		fmt.Fprintln(w, strings.TrimRight(line, " "))
+		fmt.Fprintln(t.W, strings.TrimRight(line, " "))
 	}
-	if !brief {
-		besides(w, rows, width, s)
-	}
-	problems := c.Problems()
-	if len(problems) == 0 {
-		return
-	}
-	fmt.Fprintf(w, "\n%s\n", s.Strong(event.Count(len(problems), "thing")+" that "+of+" does not describe"))
-	for _, p := range problems {
-		fmt.Fprintf(w, "  %s %s\n      %s\n", s.mark(1), Clean(p.Text, false), s.Faint(fmt.Sprintf("%s, first in %s", times(p.N), Clean(p.Where, false))))
-	}
-}
-
-func besides(w io.Writer, rows []contract.Row, width int, s *Style) {
 	told := false
-	for _, r := range rows {
+	for _, r := range c.Operations {
 		if !r.Beside {
 			continue
 		}
 		if !told {
-			fmt.Fprintf(w, "  %s\n", s.Faint("beside them"))
+			fmt.Fprintf(t.W, "  %s\n", s.Faint("beside them"))
 			told = true
 		}
-		fmt.Fprintf(w, "    %s  %s\n", pad(Clean(r.Operation, false), width), strings.Join(r.Statuses, "  "))
+		fmt.Fprintf(t.W, "    %s  %s\n", pad(Clean(r.Operation, false), width), strings.Join(r.Said(), "  "))
 	}
 }
 

@@ -49,6 +49,8 @@ type Terminal struct {
 	promises *promises
 	// walks is how far roaming went, nil where there was none.
 	walks *event.Roamed
+	// against is what was touched of a document, nil where none was asked for.
+	against *event.Against
 	// notices wait for the grid.
 	notices []*event.Notice
 }
@@ -68,9 +70,15 @@ func (t *Terminal) Event(e event.Event) {
 		t.roamed(e)
 	case *event.Notice:
 		t.notice(e)
+	case *event.Against:
+		if t.against == nil {
+			t.against = &event.Against{Document: e.Document, Unjudged: e.Unjudged}
+		}
+		t.against.Merge(e)
 	case *event.RunFinished:
 		t.tellPromises()
 		t.summary(e)
+		t.touched()
 	}
 }
 

@@ -28,7 +28,9 @@ type Config struct {
 	Process engine.Process
 	// Against is the document that exchanges are held against, nil for none;
 	// Coverage counts the operations of the resources in its place.
-	Against  *contract.Document
+	Against *contract.Document
+	// Least is the share of the document's operations that must be touched, from 0 to 1.
+	Least    float64
 	Coverage bool
 	// Reports, Save and History are what is written beside the terminal's view.
 	Reports []Report
@@ -64,9 +66,9 @@ type View struct {
 // Outcome is what became of a run.
 type Outcome struct {
 	Finished *event.RunFinished
-	// Coverage is what was touched of the document or the resources; nil when
+	// Against is what was touched of the document or the resources; nil when
 	// nobody asked.
-	Coverage *contract.Coverage
+	Against *event.Against
 	// Roam is what came of roaming, nil for none.
 	Roam *roam.Outcome
 	// Flickering are scenarios that flip from run to run without a change.
@@ -76,8 +78,11 @@ type Outcome struct {
 	Log string
 }
 
-// Departs tells that some exchange is not as the document says.
-func (o *Outcome) Departs() bool { return o.Coverage != nil && len(o.Coverage.Problems()) > 0 }
+// Departs tells that some exchange is not as the document says, or that too little of
+// it was touched.
+func (o *Outcome) Departs() bool {
+	return o.Against != nil && (len(o.Against.Failed()) > 0 || o.Against.Short())
+}
 
 // Failed tells that something failed or could not be judged.
 func (o *Outcome) Failed() bool {
@@ -105,7 +110,7 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 		return nil, &Fault{Kind: Usage, Mistakes: unset}
 	}
 	o.Service, o.Describe = c.Process, resource.Describe
-	out := &Outcome{Coverage: c.coverage()}
+	out, coverage := &Outcome{}, c.coverage()
 	if o.Service == nil && unaddressed {
 		s, end, err := startService(ctx, p, v)
 		if err != nil {
@@ -125,18 +130,24 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	if c.Roam != nil {
 		o.Roam = func(d *engine.Drive) { out.Roam = roam.Roam(d, c.walked(), c.Roam) }
 	}
-	o.Emit = func(e event.Event) {
+	var emit func(e event.Event)
+	emit = func(e event.Event) {
+		if _, last := e.(*event.RunFinished); last && coverage != nil {
+			out.Against = coverage.Against()
+			emit(out.Against)
+		}
 		docs.event(e)
 		if last != nil {
 			last.event(e)
 		}
-		if out.Coverage != nil {
-			out.Coverage.Event(e)
+		if coverage != nil {
+			coverage.Event(e)
 		}
 		if _, last := e.(*event.RunFinished); !last && v.Event != nil {
 			v.Event(e)
 		}
 	}
+	o.Emit = emit
 	out.Finished = engine.Run(ctx, p, o)
 	if last != nil {
 		last.keep()
@@ -206,9 +217,13 @@ func (c *Config) ready() (unaddressed bool, err error) {
 func (c *Config) coverage() *contract.Coverage {
 	switch {
 	case c.Against != nil:
-		return contract.NewCoverage(c.Against)
+		out := contract.NewCoverage(c.Against)
+		out.Least = c.Least
+		return out
 	case c.Coverage:
-		return contract.NewCoverage(contract.FromOperations("the resources", resource.Operations(c.Resources)))
+		out := contract.NewCoverage(contract.FromOperations("the resources", resource.Operations(c.Resources)))
+		out.Least = c.Least
+		return out
 	}
 	return nil
 }

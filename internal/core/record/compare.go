@@ -69,6 +69,8 @@ func Load(name string) (*Run, error) {
 			if now != nil {
 				now.step(e, r)
 			}
+		case *event.Against:
+			r.departs(e)
 		case *event.ScenarioFinished:
 			if now != nil {
 				now.Verdict = e.Verdict
@@ -83,6 +85,20 @@ func Load(name string) (*Run, error) {
 		err = nil
 	}
 	return r, err
+}
+
+// departs takes in departures from a document as what failed.
+func (r *Run) departs(a *event.Against) {
+	for _, d := range a.Departures {
+		o := &Outcome{File: a.Document, Title: d.Text, Verdict: event.Failed, answers: map[string]signature{}}
+		if d.Warns {
+			o.Verdict = event.Warned
+		}
+		if r.Outcomes[o.Key()] == nil {
+			r.Outcomes[o.Key()] = o
+			r.Order = append(r.Order, o.Key())
+		}
+	}
 }
 
 func (o *Outcome) step(e *event.StepFinished, r *Run) {

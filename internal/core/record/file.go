@@ -72,6 +72,8 @@ func encodeLine(b *bytes.Buffer, l *line) error {
 		body = l.notice
 	case l.roamed != nil:
 		body = l.roamed
+	case l.against != nil:
+		body = l.against
 	default:
 		body = l.runFinished
 	}

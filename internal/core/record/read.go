@@ -260,6 +260,8 @@ func (l *line) body() any {
 		return made(&l.notice)
 	case "roamed":
 		return made(&l.roamed)
+	case "against":
+		return made(&l.against)
 	case "run finished":
 		return made(&l.runFinished)
 	}

@@ -37,6 +37,7 @@ type (
 		*scenarioFinished
 		*notice
 		*roamed
+		*against
 		*runFinished
 	}
 	runStarted struct {
@@ -154,6 +155,9 @@ type (
 	}
 	roamed struct {
 		Roamed *event.Roamed `json:"roamed"`
+	}
+	against struct {
+		Against *event.Against `json:"against"`
 	}
 	runFinished struct {
 		Took        int64        `json:"took_us"`
@@ -301,6 +305,8 @@ func toLine(e event.Event) *line {
 		return &line{Event: "notice", notice: &notice{e.Text, e.Severe}}
 	case *event.Roamed:
 		return &line{Event: "roamed", roamed: &roamed{e}}
+	case *event.Against:
+		return &line{Event: "against", against: &against{e}}
 	case *event.RunFinished:
 		return &line{Event: "run finished", runFinished: &runFinished{micros(e.Took), e.Counts, e.Interrupted, e.Unreachable, e.ServiceDied}}
 	}
@@ -342,6 +348,8 @@ func fromLine(l *line) event.Event {
 		return &event.Notice{Text: l.notice.Text, Severe: l.notice.Severe}
 	case l.roamed != nil && l.Roamed != nil:
 		return l.Roamed
+	case l.against != nil && l.Against != nil:
+		return l.Against
 	case l.runFinished != nil:
 		r := l.runFinished
 		return &event.RunFinished{Took: duration(r.Took), Counts: r.Counts, Interrupted: r.Interrupted, Unreachable: r.Unreachable, ServiceDied: r.ServiceDied}

@@ -43,6 +43,9 @@ type limited struct {
 	// usual is what many services see otherwise, with good reason.
 	usual bool
 	reads reading
+	// like is an ordinary value of the kind: where that is refused too, the reason is
+	// another one, such as an end before its beginning.
+	like string
 }
 
 // longest bounds the texts that are sent, in characters, and mostElements arrays.

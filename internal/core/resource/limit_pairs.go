@@ -2,6 +2,7 @@ package resource
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -10,12 +11,19 @@ import (
 // sent is left to --thorough.
 func (r *Resource) pairs() [][]memberCase {
 	var members [][]memberCase
+	// Of several times one may have to come after another.
+	times := 0
+	for i := range r.Takes {
+		if slices.ContainsFunc(r.Takes[i].within(r.Make), func(l limited) bool { return l.like != "" }) {
+			times++
+		}
+	}
 	for i := range r.Takes {
 		t := &r.Takes[i]
 		// The usual value first: a case without a text of its own.
 		list := []memberCase{{member: t.Name}}
 		for _, l := range t.within(r.Make) {
-			if !l.usual && l.reads == asSent && len(list) < 4 && r.readsAsSent(t.Name) {
+			if !l.usual && l.reads == asSent && (l.like == "" || times < 2) && len(list) < 4 && r.readsAsSent(t.Name) {
 				list = append(list, memberCase{l, t.Name, false})
 			}
 		}

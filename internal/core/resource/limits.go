@@ -111,7 +111,7 @@ func (r *Resource) changeable(list []memberCase, e *Example) []memberCase {
 // readsCase says of an answer that it shows the value of a case; no line where it
 // need not.
 func (s *script) readsCase(word string, c memberCase, sent string) line {
-	if !s.readsAsSent(c.member) {
+	if !s.readsAsSent(c.member) && (c.reads != asInstant || !s.asInstants(c.member)) {
 		return line{}
 	}
 	at := s.inItem(memberPath(c.member))
@@ -128,6 +128,9 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 	return line{}
 }
 
+// mostEdges is beyond the number of cases that are tried.
+const mostEdges = thoroughCases
+
 // edge tries to make an item with a value on a limit, and reads it back.
 func (s *script) edge(i int, c memberCase, word string) {
 	sent := fmt.Sprintf("sent_%d", i+1)
@@ -137,7 +140,13 @@ func (s *script) edge(i int, c memberCase, word string) {
 		// Somebody may have it already.
 		taken = says(word, "status 2xx or 409")
 	}
-	s.attempt(c.title(), bodyLine(s.Make, "{"+sent+"}"), taken)
+	lines := []line{bodyLine(s.Make, "{"+sent+"}"), taken}
+	if c.like != "" {
+		plain := c.member + " is " + strings.Trim(c.like, `"`)
+		s.attempt(plain, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{c.member: &c.like}), later(i+mostEdges))))
+		lines = append([]line{when("status 2xx" + of(plain))}, lines...)
+	}
+	s.attempt(c.title(), lines...)
 	reads := s.readsCase(word, c, sent)
 	if !s.Supports("read") || reads.none() {
 		return
@@ -321,7 +330,17 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	if c.unique {
 		taken = expect("status 2xx or 409")
 	}
-	s.step(title, send(method, s.at("id")), content, taken)
+	lines := []line{send(method, s.at("id")), content, taken}
+	if c.like != "" {
+		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)
+		sends := bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{c.member: &c.like}), "turn"))
+		if method == "PATCH" {
+			sends = s.patch("{ " + quoted(c.member) + ": " + c.like + " }")
+		}
+		s.step(plain, send(method, s.at("id")), sends)
+		lines = append([]line{when("status 2xx" + of(plain))}, lines...)
+	}
+	s.step(title, lines...)
 	if reads := s.readsCase("expect", c, sent); !reads.none() && s.Supports("read") {
 		s.readBack("read it: "+title, when("status 2xx"+of(title)), expect("status 200"), reads)
 	}

@@ -39,6 +39,8 @@ type Resource struct {
 	Reads       string
 	ReadsSome   bool
 	readMembers []string
+	// instants are members that hold times: the same may be written otherwise.
+	instants []string
 	// Takes is what a body may hold, nil where that is not said; open tells that it
 	// may hold more. Thorough asks for more combinations.
 	Takes    []taken

@@ -665,11 +665,20 @@ func (s *script) shows(word, made string) line {
 		return s.covers(word, "{"+made+"}")
 	}
 	var parts []string
+	times := false
 	for _, f := range e.Fields {
+		if f.Kind == syntax.String && s.asInstants(f.Name) {
+			parts = append(parts, quoted(f.Name)+": datetime within 0s of "+memberOf(made, f.Name))
+			times = true
+			continue
+		}
 		// A form has texts only: what else it may read as is not known.
 		if s.readsAsSent(f.Name) && (!form || f.Kind == syntax.String) {
 			parts = append(parts, quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
+	}
+	if s.Reads == "" && times {
+		return says(word, s.subject()+" is { "+strings.Join(append(parts, "..."), ", ")+" }")
 	}
 	if s.Reads == "" {
 		return s.covers(word, "{ "+strings.Join(parts, ", ")+" }")
@@ -685,7 +694,18 @@ func (r *Resource) readsAsSent(name string) bool {
 	if slices.Contains(r.Hidden, name) || slices.Contains(r.Assigned, name) || slices.Contains(r.Volatile, memberPath(name)) {
 		return false
 	}
+	return !slices.Contains(r.instants, name) && r.saysNothingOf(name)
+}
+
+// saysNothingOf tells whether `reads` leaves a member to be read as it was sent.
+func (r *Resource) saysNothingOf(name string) bool {
 	return r.Reads == "" || r.ReadsSome && !slices.Contains(r.readMembers, name)
+}
+
+// asInstants tells whether a member reads as the same instant as was sent, however it is
+// written (RFC 3339 §5.1).
+func (r *Resource) asInstants(name string) bool {
+	return slices.Contains(r.instants, name) && !slices.Contains(r.Hidden, name) && !slices.Contains(r.Assigned, name) && !slices.Contains(r.Volatile, memberPath(name)) && r.saysNothingOf(name)
 }
 
 func (s *script) exampleOf(made string) *Example {

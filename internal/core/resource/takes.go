@@ -39,6 +39,9 @@ func (rd *reader) takes(b *syntax.Takes) {
 	for _, f := range node.Fields {
 		if name, plain := f.Key.Template.Plain(); plain {
 			r.Takes = append(r.Takes, taken{name, f.Optional, f.Value})
+			if slices.ContainsFunc(alternatives(f.Value), func(n *syntax.Node) bool { return n.Kind == syntax.Type && n.Text == "datetime" }) {
+				r.instants = append(r.instants, name)
+			}
 		}
 	}
 }

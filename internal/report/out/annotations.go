@@ -63,6 +63,13 @@ func (a *annotations) scenario(s *scenario) {
 
 func (a *annotations) Close() error {
 	a.release()
+	if a.against != nil {
+		for _, d := range a.against.Failed() {
+			if a.n++; a.n <= mostAnnotations {
+				fmt.Fprintf(a.w, "::error file=%s,line=%d,title=%s::%s\n", inProperty.Replace(safe(d.File)), d.Line, inProperty.Replace(safe("departs from "+a.against.Document)), inMessage.Replace(safeLines(d.Text)))
+			}
+		}
+	}
 	if more := a.n - mostAnnotations; more > 0 {
 		fmt.Fprintf(a.w, "::notice::and %d more\n", more)
 	}

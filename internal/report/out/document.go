@@ -36,7 +36,11 @@ func newJSON(w io.Writer) (Sink, error) {
 			}
 			fmt.Fprintf(d.w, "%s", d.json(n))
 		}
-		fmt.Fprintf(d.w, "],\n\"result\": %s}\n", d.json(e))
+		fmt.Fprint(d.w, "],\n")
+		if d.against != nil {
+			fmt.Fprintf(d.w, "\"against\": %s,\n", bytes.TrimSuffix(bytes.TrimPrefix(d.json(d.against), []byte(`{"against":`)), []byte("}")))
+		}
+		fmt.Fprintf(d.w, "\"result\": %s}\n", d.json(e))
 	}
 	return d, nil
 }

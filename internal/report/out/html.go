@@ -158,6 +158,7 @@ type headView struct {
 	Grids                 []gridView
 	Walked                []walkedView
 	Roamed                string
+	Against               *againstView
 	Timeline              template.HTML
 	TimelineWords         string
 	Times                 []timeView
@@ -191,6 +192,8 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 		head.Word, head.Bad = "interrupted", true
 	case both.Failed > 0:
 		head.Word, head.Bad = fmt.Sprintf("%d failed", both.Failed), true
+	case departs(h.against) != "":
+		head.Word, head.Bad = safe(departs(h.against)), true
 	case both.Blocked > 0:
 		head.Word, head.Bad = fmt.Sprintf("%d blocked", both.Blocked), true
 	case both.Warned > 0:
@@ -210,10 +213,14 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 			head.Counts = append(head.Counts, one)
 		}
 	}
+	if a := h.against; a != nil && len(a.Failed()) > 0 {
+		head.Counts = append(head.Counts, countView{"failed", "departures", len(a.Failed())})
+	}
 	for _, g := range h.grids.All() {
 		head.Grids = append(head.Grids, viewOf(g))
 	}
 	head.Walked, head.Roamed = walkedViews(h.walks)
+	head.Against = viewAgainst(h.against)
 	head.Timeline, head.TimelineWords = h.line.draw(e.Took)
 	head.Times, head.MoreTimes = h.times.views()
 	for g := range h.groups {

@@ -26,6 +26,8 @@ type junit struct {
 	total                          event.Counts
 	ran                            time.Duration
 	notices                        bytes.Buffer
+	// more counts the cases of a document.
+	more event.Verdicts
 }
 
 var _ = format("junit", newJUnit)
@@ -113,10 +115,12 @@ func (j *junit) flush() {
 func (j *junit) Close() error {
 	j.release()
 	j.flush()
+	j.held()
 	if j.notices.Len() > 0 {
 		fmt.Fprintf(j.all, "  <testsuite name=\"run\" tests=\"0\" failures=\"0\" errors=\"0\" skipped=\"0\" time=\"0\">\n    <system-err>%s</system-err>\n  </testsuite>\n", text(j.notices.String()))
 	}
 	c := j.total.Both()
+	c.All, c.Failed, c.Skipped = c.All+j.more.All, c.Failed+j.more.Failed, c.Skipped+j.more.Skipped
 	_, err := fmt.Fprintf(j.w, "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"usualpath\" tests=\"%d\" failures=\"%d\" errors=\"%d\" skipped=\"%d\" time=\"%s\">\n",
 		c.All, c.Failed, c.Blocked, c.Skipped+c.NotReached, seconds(j.ran))
 	if err == nil {
@@ -129,4 +133,44 @@ func (j *junit) Close() error {
 		return j.err
 	}
 	return err
+}
+
+// held writes the suite of a document: a failure for each departure, and a case for each
+// operation without one.
+func (j *junit) held() {
+	a := j.against
+	if a == nil {
+		return
+	}
+	departs := map[string]bool{}
+	var cases bytes.Buffer
+	one := func(name, rest string) {
+		j.more.All++
+		fmt.Fprintf(&cases, "    <testcase classname=\"%s\" name=\"%s\" time=\"0\"%s\n", text(a.Document), text(name), rest)
+	}
+	for _, d := range a.Departures {
+		departs[d.Operation] = true
+		story := fmt.Sprintf("%s\n%d×, first in %s of %q\n", d.Text, d.Times, d.Where(), d.Scenario)
+		if d.Warns {
+			one(d.Text, fmt.Sprintf(">\n      <system-out>%s</system-out>\n    </testcase>", text("warned: "+story)))
+			continue
+		}
+		j.more.Failed++
+		one(d.Text, fmt.Sprintf(">\n      <failure type=\"departure\" message=\"%s\">%s</failure>\n    </testcase>", text(d.Text), text(story)))
+	}
+	for _, o := range a.Operations {
+		switch {
+		case o.Beside || departs[o.Operation]:
+		case o.Requests == 0:
+			j.more.Skipped++
+			one(o.Operation, ">\n      <skipped message=\"no request\"/>\n    </testcase>")
+		default:
+			one(o.Operation, "/>")
+		}
+	}
+	if a.Short() {
+		j.more.Failed++
+		one("enough is touched", fmt.Sprintf(">\n      <failure type=\"coverage\" message=\"%s\"/>\n    </testcase>", text(a.Words())))
+	}
+	fmt.Fprintf(j.all, "  <testsuite name=\"%s\" tests=\"%d\" failures=\"%d\" errors=\"0\" skipped=\"%d\" time=\"0\">\n%s  </testsuite>\n", text(a.Document), j.more.All, j.more.Failed, j.more.Skipped, cases.String())
 }

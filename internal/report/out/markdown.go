@@ -81,6 +81,8 @@ func (m *markdown) finish(e *event.RunFinished) {
 		word = "interrupted"
 	case both.Failed > 0:
 		word = fmt.Sprintf("%d failed", both.Failed)
+	case departs(m.against) != "":
+		word = inline(departs(m.against))
 	case both.Blocked > 0:
 		word = fmt.Sprintf("%d blocked", both.Blocked)
 	case both.Warned > 0:
@@ -123,6 +125,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 		fmt.Fprintln(w)
 	}
 	m.walked(w)
+	toldAgainst(w, m.against)
 	m.err = m.body.pour(w)
 	if err := w.Flush(); m.err == nil {
 		m.err = err

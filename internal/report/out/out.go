@@ -78,7 +78,9 @@ type gather struct {
 	each   func(*scenario)
 	notice func(*event.Notice)
 	roamed func(*event.Roamed)
-	end    func(*event.RunFinished)
+	// against is what was touched of a document, of all parts of a run.
+	against *event.Against
+	end     func(*event.RunFinished)
 }
 
 func (g *gather) Event(e event.Event) {
@@ -105,6 +107,11 @@ func (g *gather) Event(e event.Event) {
 			g.release()
 			g.roamed(e)
 		}
+	case *event.Against:
+		if g.against == nil {
+			g.against = &event.Against{Document: e.Document, Unjudged: e.Unjudged}
+		}
+		g.against.Merge(e)
 	case *event.Notice:
 		if g.notice != nil {
 			g.notice(e)

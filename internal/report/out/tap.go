@@ -31,7 +31,10 @@ func newTAP(w io.Writer) (Sink, error) {
 			fmt.Fprintf(t.w, "# %s\n", line)
 		}
 	}
-	t.end = func(*event.RunFinished) { fmt.Fprintf(t.w, "1..%d\n", t.n) }
+	t.end = func(*event.RunFinished) {
+		t.held()
+		fmt.Fprintf(t.w, "1..%d\n", t.n)
+	}
 	return t, nil
 }
 
@@ -114,4 +117,27 @@ func (t *tap) scenario(s *scenario) {
 func (t *tap) Close() error {
 	t.release()
 	return t.w.Flush()
+}
+
+// held writes a point for each departure from a document, and one for how much of it was
+// touched.
+func (t *tap) held() {
+	a := t.against
+	if a == nil {
+		return
+	}
+	for _, d := range a.Departures {
+		t.n++
+		word := "not ok"
+		if d.Warns {
+			word = "ok"
+		}
+		fmt.Fprintf(t.w, "%s %d - %s\n", word, t.n, tapEscapes.Replace(safe(a.Document+": "+d.Text)))
+	}
+	t.n++
+	word := "ok"
+	if a.Short() {
+		word = "not ok"
+	}
+	fmt.Fprintf(t.w, "%s %d - %s\n", word, t.n, tapEscapes.Replace(safe(a.Document+": "+a.Words())))
 }
