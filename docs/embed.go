@@ -12,3 +12,8 @@ var Language string
 //
 //go:embed roam.md
 var Roam string
+
+// Documents tells how documents are drafted from and held against, in Markdown.
+//
+//go:embed documents.md
+var Documents string

@@ -182,10 +182,11 @@ func TestNewFromOpenAPI(t *testing.T) {
 	dir := folder(t, "openapi.yaml", string(text))
 	r := run(t, dir, "new", "drafted", "--from-openapi", "openapi.yaml", "--base", base)
 	require.Equal(t, 0, r.code, r.err)
-	for _, w := range []string{"wrote drafted/boats.upath", "API_TOKEN", "identity chosen", "5 resources, 13 scenarios for 28 operations"} {
+	for _, w := range []string{"wrote drafted/boats.upath", "API_TOKEN", "identity chosen", "one-pixel.png\n", "5 resources, 13 scenarios for 28 operations"} {
 		assert.Contains(t, r.out, w)
 	}
 	drafted := filepath.Join(dir, "drafted")
+	assert.NotContains(t, r.out, "left out")
 	tidy(t, drafted)
 	r = run(t, drafted, "run", "boats.upath", "berths.upath", "tides.upath", "operations.upath", "--against", "../openapi.yaml")
 	assert.NotContains(t, r.out, "failed")

@@ -55,6 +55,9 @@ func (a *app) help(root *cobra.Command) {
 	off := &cobra.Command{Use: "roaming", Short: "how roam walks, what it tells, and what it leaves alone"}
 	off.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(docs.Roam, a.style(a.out))) })
 	root.AddCommand(off)
+	documents := &cobra.Command{Use: "documents", Short: "drafting from an OpenAPI document, and holding a service against it"}
+	documents.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(docs.Documents, a.style(a.out))) })
+	root.AddCommand(documents)
 	c := &cobra.Command{Use: "exit-codes", Short: "what the exit codes mean"}
 	c.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, exitCodes) })
 	root.AddCommand(c)

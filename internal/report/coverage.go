@@ -45,11 +45,20 @@ func (t *Terminal) touched() {
 	}
 }
 
+// mostUntouched is how many operations without a request are listed.
+const mostUntouched = 40
+
 func (t *Terminal) operations(c *event.Against, width, seen int) {
 	s := t.Style
+	untouched := 0
 	for _, r := range c.Operations {
 		if r.Beside {
 			continue
+		}
+		if r.Requests == 0 {
+			if untouched++; untouched > mostUntouched && !t.Verbose {
+				continue
+			}
 		}
 		mark, says := s.mark(0), strings.Join(r.Said(), "  ")
 		if r.Requests == 0 {
@@ -60,6 +69,9 @@ func (t *Terminal) operations(c *event.Against, width, seen int) {
 			line += "  " + s.Faint("never "+Clean(strings.Join(r.Never, ", "), false))
 		}
 		fmt.Fprintln(t.W, strings.TrimRight(line, " "))
+	}
+	if more := untouched - mostUntouched; more > 0 && !t.Verbose {
+		fmt.Fprintf(t.W, "  %s\n", s.Faint(fmt.Sprintf("and %d more without a request", more)))
 	}
 	told := false
 	for _, r := range c.Operations {
