@@ -472,3 +472,27 @@ func TestEffectsWalkPagesAndCountCopies(t *testing.T) {
 	assert.Contains(t, r.out, `+ {"id": 16}`)
 	assert.Equal(t, 1, strings.Count(r.out, "expected "), r.out)
 }
+
+// Names of parameters, fields and parts may be any text, in quotes.
+func TestNamesInQuotes(t *testing.T) {
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		_ = r.ParseMultipartForm(1 << 20)
+		_ = json.NewEncoder(w).Encode(map[string]any{"query": r.URL.Query(), "fields": r.PostForm})
+	})
+	dir := folder(t, "a.upath", scenario(base, `  step "a form"
+    send POST /x
+      query "where [from]" = 2
+      query page[size] = 3
+      form "first name" = Ada
+    expect $.query is { "where [from]": ["2"], "page[size]": ["3"] }
+    expect $.fields is { "first name": ["Ada"] }
+
+  step "parts"
+    send POST /x
+      part "first name" = "Ada"
+    expect $.fields is { "first name": ["Ada"] }
+`))
+	tidy(t, dir)
+	r := run(t, dir, "run")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+}

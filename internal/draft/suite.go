@@ -23,6 +23,7 @@ type Suite struct {
 	Resources, Scenarios int
 	notes                notes
 	names                map[string]bool
+	placed               map[*collection]string
 	security             security
 	sheets               map[string]*sheet
 }
@@ -34,7 +35,10 @@ type sheet struct {
 	// unguarded is set when a step needs the name of that kind, secret when one sends
 	// credentials, which the file then has itself.
 	unguarded, secret bool
-	credits           Credits
+	// uses are files whose resources are used, of the suite it is of.
+	uses    []string
+	of      *Suite
+	credits Credits
 }
 
 // part is a statement with what belongs to it: a scenario with its afterwards, or a
@@ -81,7 +85,7 @@ func (c *Choice) Takes(op *contract.Operation) bool {
 
 // FromOpenAPI drafts resources and scenarios for the chosen operations of a document.
 func FromOpenAPI(d *contract.Document, c Choice) *Suite {
-	s := &Suite{Files: map[string]string{}, names: map[string]bool{}, sheets: map[string]*sheet{}, security: securityOf(d)}
+	s := &Suite{Files: map[string]string{}, names: map[string]bool{}, sheets: map[string]*sheet{}, placed: map[*collection]string{}, security: securityOf(d)}
 	groups := collections(d)
 	for _, g := range groups {
 		s.describe(g)
@@ -141,7 +145,7 @@ func (g *collection) known(list []string) bool {
 
 // group drafts what an item's life is, and the resource.
 func (s *Suite) group(g *collection) {
-	name := fileName(g.root().first(), g.root().Name)
+	name := s.place(g)
 	var ops []string
 	for _, op := range g.drafted() {
 		ops = append(ops, op.Title())
@@ -159,14 +163,48 @@ func (s *Suite) group(g *collection) {
 	s.Resources++
 }
 
+// place is the file of a collection: that of its tag, which then uses the file of what it
+// is under, unless that one uses it already.
+func (s *Suite) place(g *collection) string {
+	if s.placed[g] != "" {
+		return s.placed[g]
+	}
+	name := fileName(g.first(), g.root().Name)
+	if g.parent != nil {
+		up := s.place(g.parent)
+		if up != name && s.uses(up, name) {
+			name = up
+		}
+		if up != name {
+			t := s.sheet(name)
+			if !slices.Contains(t.uses, up) {
+				t.uses = append(t.uses, up)
+			}
+		}
+	}
+	s.placed[g] = name
+	return name
+}
+
+// uses tells whether a file uses another one, directly or through others.
+func (s *Suite) uses(from, to string) bool {
+	t := s.sheets[from]
+	return from == to || t != nil && slices.ContainsFunc(t.uses, func(u string) bool { return s.uses(u, to) })
+}
+
+func (s *Suite) sheet(name string) *sheet {
+	t := s.sheets[name]
+	if t == nil {
+		t = &sheet{of: s}
+		s.sheets[name] = t
+		s.Names = append(s.Names, name)
+	}
+	return t
+}
+
 // add puts a statement into a file.
 func (s *Suite) add(file string, p part) {
-	t := s.sheets[file]
-	if t == nil {
-		t = &sheet{}
-		s.sheets[file] = t
-		s.Names = append(s.Names, file)
-	}
+	t := s.sheet(file)
 	t.parts = append(t.parts, p)
 	t.secret = t.secret || usesSecret(p.text)
 	for _, op := range p.operations {
@@ -198,10 +236,14 @@ func (t *sheet) laid() string {
 // head is what stands before the statements of a file.
 func (t *sheet) head() string {
 	var b strings.Builder
-	if t.unguarded {
+	has := func(what func(*sheet) bool) bool { return what(t) && !t.inherits(what) }
+	for _, u := range t.uses {
+		b.WriteString("use " + quoted(u) + "\n\n")
+	}
+	if has(func(t *sheet) bool { return t.unguarded }) {
 		b.WriteString("# Steps that may change what a run did not make are sent with --let " + unguardedName + "=true only.\nlet " + unguardedName + " = false\n\n")
 	}
-	if t.secret && len(t.credits.Secrets) > 0 {
+	if has(func(t *sheet) bool { return t.secret }) && len(t.credits.Secrets) > 0 {
 		b.WriteString(strings.Join(t.credits.Secrets, "\n") + "\n\n")
 		if t.credits.Before != "" {
 			b.WriteString(strings.Trim(Canonical(t.credits.Before), "\n") + "\n\n")
@@ -220,6 +262,14 @@ func fileName(op *contract.Operation, otherwise string) string {
 		name = "project_"
 	}
 	return name + ".upath"
+}
+
+// inherits tells whether a file that this one uses has something already.
+func (t *sheet) inherits(what func(*sheet) bool) bool {
+	return slices.ContainsFunc(t.uses, func(u string) bool {
+		up := t.of.sheets[u]
+		return what(up) || up.inherits(what)
+	})
 }
 
 // usesSecret tells whether a statement names credentials.

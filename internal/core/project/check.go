@@ -758,9 +758,11 @@ func (p *loader) resourceNames(f *File, st *syntax.Statement) {
 	for _, n := range []string{"turn", "id"} {
 		c.known[n] = &binding{file: f, word: "resource", used: true}
 	}
-	for _, other := range f.Statements {
-		if n, ok := other.Body.(*syntax.Resource); ok {
-			c.known[n.Name] = &binding{file: f, word: "resource", used: true}
+	for _, one := range f.Whole() {
+		for _, other := range one.Statements {
+			if n, ok := other.Body.(*syntax.Resource); ok {
+				c.known[n.Name] = &binding{file: one, word: "resource", used: true}
+			}
 		}
 	}
 	for _, line := range st.Children {

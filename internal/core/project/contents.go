@@ -11,13 +11,15 @@ import (
 // contents are files as they were when they were first read, so that all
 // scenarios of a run see the same. It may be used by several workers at once.
 type contents struct {
+	// laid are texts in place of files.
+	laid map[string]string
 	mu   sync.Mutex
 	data map[string][]byte
 }
 
 // newContents begins with texts that replace files, by absolute path.
 func newContents(overlay map[string]string) *contents {
-	c := &contents{data: map[string][]byte{}}
+	c := &contents{data: map[string][]byte{}, laid: overlay}
 	for path, text := range overlay {
 		c.data[path] = []byte(text)
 	}
@@ -53,9 +55,11 @@ func (c *contents) names() []string {
 }
 
 // forget drops a file that will not be asked for again: its text is kept by
-// what was made of it.
+// what was made of it. What stands in place of a file cannot be read again.
 func (c *contents) forget(abs string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	delete(c.data, abs)
+	if _, laid := c.laid[abs]; !laid {
+		delete(c.data, abs)
+	}
 }

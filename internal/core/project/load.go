@@ -450,6 +450,19 @@ func (p *loader) read(abs, shown string) *File {
 	return f
 }
 
+// Whole is the file and all that it uses, directly or through others, each once.
+func (f *File) Whole() []*File {
+	out := []*File{f}
+	for i := 0; i < len(out); i++ {
+		for _, u := range out[i].Uses {
+			if !slices.Contains(out, u) {
+				out = append(out, u)
+			}
+		}
+	}
+	return out
+}
+
 func (p *loader) say(f *File, at source.Span, message, hint string) {
 	p.Diagnostics = append(p.Diagnostics, source.Diagnostic{File: f.Source, Span: at, Message: message, Hint: hint})
 }

@@ -39,7 +39,7 @@ func startAnew(how string) line        { return at(before, how+" service") }
 func send(method, target string) line  { return at(request, "send "+method+" "+target) }
 func headerLine(text string) line      { return at(detail, "header "+text) }
 func withoutHeader(name string) line   { return at(detail, "without header "+name) }
-func queryLine(name, text string) line { return at(detail, "query "+name+" = "+text) }
+func queryLine(name, text string) line { return at(detail, "query "+Queried(name)+" = "+text) }
 func together(n int) line              { return at(detail, "together "+strconv.Itoa(n)) }
 func retry(text string) line           { return at(detail, "retry "+text) }
 func expect(what string) line          { return at(claim, "expect "+what) }

@@ -4,6 +4,7 @@
 package resource
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -153,11 +154,20 @@ func (rd *reader) say(at source.Span, message, hint string) {
 func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 	var out []*Resource
 	var diags source.Diagnostics
-	for _, f := range p.Files {
-		if f.Derived() || f.Broken {
-			continue
+	done := map[*project.File]map[string]*Resource{}
+	var readAll func(f *project.File) map[string]*Resource
+	readAll = func(f *project.File) map[string]*Resource {
+		if known, already := done[f]; already {
+			return known
 		}
 		known := map[string]*Resource{}
+		done[f] = known
+		// Those of files that this one uses are known in it, and their own checks are not its.
+		for _, used := range f.Uses {
+			if !used.Broken {
+				maps.Copy(known, readAll(used))
+			}
+		}
 		for _, st := range f.Statements {
 			if !syntax.Is[*syntax.Resource](st) {
 				continue
@@ -165,13 +175,21 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 			rd := &reader{p: p, f: f, at: map[string]source.Span{}}
 			r := rd.read(st, known)
 			diags = append(diags, rd.diags...)
-			if first := known[r.Name]; first != nil {
+			if first := known[r.Name]; first != nil && first.File == f {
 				diags = append(diags, source.Diagnostic{File: f.Source, Span: st.Span, Message: "a second resource `" + r.Name + "`",
 					Hint: "join the two, or give one another name"})
 				continue
 			}
 			known[r.Name] = r
-			out = append(out, r)
+			if slices.Contains(p.Files, f) {
+				out = append(out, r)
+			}
+		}
+		return known
+	}
+	for _, f := range p.Files {
+		if !f.Derived() && !f.Broken {
+			readAll(f)
 		}
 	}
 	return out, diags

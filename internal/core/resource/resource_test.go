@@ -239,3 +239,29 @@ func FuzzExpand(f *testing.F) {
 		}
 	})
 }
+
+// A resource may be below one of a file that is used, whose own checks stay there.
+func TestUnderAResourceOfAnotherFile(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		at := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(at, []byte(text), 0o600))
+		return at
+	}
+	first := write("a.upath", "base http://127.0.0.1:1\n\n"+boats)
+	second := write("b.upath", "use \"a.upath\"\n\nresource stays\n  under boats\n  collection /boats/{boats.id}/stays\n  make { \"nights\": 1 }\n")
+	for _, c := range []struct {
+		paths []string
+		names []string
+	}{{[]string{first, second}, []string{"boats", "stays"}}, {[]string{second}, []string{"stays"}}} {
+		p, list := Load(c.paths, project.Options{})
+		require.Empty(t, p.Diagnostics)
+		var names []string
+		for _, r := range list {
+			names = append(names, r.Name)
+		}
+		assert.Equal(t, c.names, names)
+		text, _ := list[len(list)-1].Text()
+		assert.Contains(t, text, "send POST /boats/{boats_id}/stays")
+	}
+}

@@ -87,6 +87,14 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 }
 
 // quotedName is a query parameter's name as it is written in a line.
+// Queried is the name of a query parameter as a line has it: in quotes where it must.
+func Queried(name string) string {
+	if strings.HasPrefix(name, `"`) || name != "" && !strings.ContainsAny(name, " \t=\"{#\\") {
+		return name
+	}
+	return quoted(name)
+}
+
 func quotedName(name string) string {
 	if syntax.IsName(name) {
 		return name

@@ -206,7 +206,7 @@ func (m *move) request(r *resource.Resource, title string, lines ...string) reso
 	case opCreate, opReplace, opReturn, opAmend:
 		x.Body = m.body(r)
 	case opFilter:
-		x.Query = []string{r.FilterName + " = " + quotedRaw(r.Turned(r.FilterFor, number(m.turn)))}
+		x.Query = []string{resource.Queried(r.FilterName) + " = " + quotedRaw(r.Turned(r.FilterFor, number(m.turn)))}
 	}
 	return x
 }

@@ -297,7 +297,7 @@ func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) 
 			return nil, nil
 		}
 		w.s.Bind("wanted", v)
-		x.Query = []string{g.r.FilterName + ` = "{wanted}"`}
+		x.Query = []string{resource.Queried(g.r.FilterName) + ` = "{wanted}"`}
 	}
 	if m.tag > 0 {
 		w.s.Bind("tag", w.m.tags[m.tag])

@@ -97,7 +97,9 @@ func (p *parser) media() *Template {
 
 // Pair is `NAME = VALUE`.
 type Pair struct {
-	Name  *Template
+	Name *Template
+	// Named is the name where it is in quotes.
+	Named *Node
 	Value *Template
 	// Quoted marks a value in quotes; Bare has no value at all.
 	Quoted *Node
@@ -114,9 +116,9 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "query", In: InRequest, Role: RoleDetail, Usage: "query NAME [= VALUE]", Help: "A query parameter; the value is text to the end of the line, or in quotes.",
+	_ = form(Form{Word: "query", In: InRequest, Role: RoleDetail, Usage: "query NAME [= VALUE]", Help: "A query parameter; the value is text to the end of the line. Name and value may be in quotes.",
 		Example: `query name = value`}, func() Body { return &Query{} })
-	_ = form(Form{Word: "form", In: InRequest, Role: RoleDetail, Usage: "form NAME = VALUE", Help: "A field of a URL-encoded body.",
+	_ = form(Form{Word: "form", In: InRequest, Role: RoleDetail, Usage: "form NAME = VALUE", Help: "A field of a URL-encoded body; the name may be in quotes.",
 		Example: `form name = value`}, func() Body { return &FormField{} })
 	_ = form(Form{Word: "env", In: InService, Usage: "env NAME = VALUE", Help: "A variable of the service's environment.",
 		Example: `env NAME = "value"`}, func() Body { return &Variable{} })
@@ -142,9 +144,15 @@ func (b *Pair) whole(p *parser, word string) {
 	b.value(p, word)
 }
 
-// name is anything up to a space or `=`.
+// name is anything up to a space or `=`, or a text in quotes.
 func (b *Pair) name(p *parser, word string) {
 	p.spaces()
+	if p.peek() == '"' {
+		if b.Named = p.stringNode(); !p.failed {
+			b.Name = b.Named.Template
+		}
+		return
+	}
 	b.Name = p.template(func() bool { return strings.IndexByte(" \t\r\n=", p.s[p.i]) >= 0 }, false)
 	if b.Name.Raw == "" {
 		p.failHere("expected a name, found "+p.found(), "write "+word+" name = value")
@@ -174,7 +182,11 @@ func (p *parser) pairValue() (*Template, *Node) {
 }
 
 func (b *Pair) print(l *layout) {
-	l.write(b.Name.Raw)
+	if b.Named != nil {
+		l.node(b.Named)
+	} else {
+		l.write(b.Name.Raw)
+	}
 	if !b.Bare {
 		l.write("=")
 		l.pairValue(b.Value, b.Quoted)
@@ -188,7 +200,9 @@ func (b *Pair) walk(w walker) {
 
 // PartOf is `part n = v` or `part n file "F"`.
 type PartOf struct {
-	Name  string
+	Name string
+	// Named is the name where it is in quotes.
+	Named *Node
 	Value *Template
 	// Quoted is the value when it is in quotes.
 	Quoted *Node
@@ -196,12 +210,20 @@ type PartOf struct {
 	Media  *Template
 }
 
-var _ = form(Form{Word: "part", In: InRequest, Role: RoleDetail, Usage: `part NAME = VALUE, or part NAME file "FILE" [as MEDIA]`, Help: "A part of a multipart body.",
+var _ = form(Form{Word: "part", In: InRequest, Role: RoleDetail, Usage: `part NAME = VALUE, or part NAME file "FILE" [as MEDIA]`, Help: "A part of a multipart body; the name may be in quotes.",
 	Example: `part name = value`}, func() Body { return &PartOf{} })
 
 func (b *PartOf) read(p *parser) {
 	p.spaces()
-	b.Name = p.httpToken()
+	if p.peek() == '"' {
+		b.Named = p.plainString("a name", `part "first name" = value`)
+		if p.failed {
+			return
+		}
+		b.Name, _ = b.Named.Template.Plain()
+	} else {
+		b.Name = p.httpToken()
+	}
 	if b.Name == "" {
 		p.failHere("expected a name, found "+p.found(), `write part name = value, or part name file "photo.png"`)
 		return
@@ -220,7 +242,11 @@ func (b *PartOf) read(p *parser) {
 }
 
 func (b *PartOf) print(l *layout) {
-	l.write(b.Name)
+	if b.Named != nil {
+		l.node(b.Named)
+	} else {
+		l.write(b.Name)
+	}
 	if b.File == nil {
 		l.write("=")
 		l.pairValue(b.Value, b.Quoted)

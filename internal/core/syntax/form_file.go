@@ -3,7 +3,7 @@ package syntax
 // Use is `use "F"`.
 type Use struct{ Path *Node }
 
-var _ = form(Form{Word: "use", In: InFile, Usage: `use "FILE"`, Help: "Brings the names and routines of another file.",
+var _ = form(Form{Word: "use", In: InFile, Usage: `use "FILE"`, Help: "Brings the names, routines and resources of another file.",
 	Example: `use "other.upath"`}, func() Body { return &Use{} })
 
 func (b *Use) read(p *parser)  { b.Path = p.plainString("a file name", `use "common.upath"`) }
