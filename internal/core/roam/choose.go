@@ -70,6 +70,9 @@ func (w *walk) repeated() *move {
 	if last == nil || last.op == opCreate || last.tag > 0 || last.op == opReturn {
 		return nil
 	}
+	if m := w.back(last); m != nil {
+		return m
+	}
 	switch n := w.rand.IntN(30); {
 	case n < 4:
 		again := w.alike(last, last.item, last.turn)
@@ -108,6 +111,40 @@ func (w *walk) repeated() *move {
 		return w.bursting()
 	}
 	return nil
+}
+
+// back goes back to what was: a member that was taken away is given a value again, or an
+// item is written as it was written before the last time; nil for neither.
+func (w *walk) back(last *move) *move {
+	it := w.peek(last.item)
+	if it == nil || it.is != there || last.gone || last.never || last.op != opAmend && last.op != opReplace {
+		return nil
+	}
+	switch last.class {
+	case null, empty, edge:
+		if last.op != opAmend || len(last.fields) != 1 || w.rand.IntN(3) == 0 {
+			break
+		}
+		name := last.fields[0].name
+		if pool := w.of.pool(name); len(pool) > 0 && slices.Contains(w.amendable(), name) {
+			return &move{op: opAmend, item: it.n, class: plain, turn: it.turn, fields: []field{{name, pool[w.rand.IntN(len(pool))], it.turn}}}
+		}
+	}
+	if w.rand.IntN(5) > 0 {
+		return nil
+	}
+	var before []*move
+	for _, m := range w.moves {
+		if m.item == last.item && m.op == last.op && m.status/100 == 2 && m.turn == it.turn && m.tag == 0 {
+			before = append(before, m)
+		}
+	}
+	if len(before) < 2 {
+		return nil
+	}
+	m := w.alike(before[len(before)-2], it.n, it.turn)
+	m.fields = slices.Clone(before[len(before)-2].fields)
+	return m
 }
 
 // bursting is the next of a burst, nil for none.
