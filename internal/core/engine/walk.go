@@ -30,7 +30,7 @@ type reading struct {
 // looked at.
 type page struct {
 	body    []byte
-	members []*value.Value
+	members []state.Entry
 }
 
 // walk reads one observation, page by page.
@@ -46,7 +46,7 @@ type walk struct {
 	// latest are the members of the page that was just read.
 	last   *reading
 	key    string
-	latest []*value.Value
+	latest []state.Entry
 	urls   map[string]bool
 	// seen counts the members so far.
 	seen int
@@ -115,8 +115,8 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 	}
 	before := len(keys)
 	for _, m := range members {
-		if key := w.view.Key(m); key != "" {
-			keys[key] = true
+		if m.Key != "" {
+			keys[m.Key] = true
 		}
 	}
 	// A service may answer beyond its last page with that page.
@@ -159,7 +159,7 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 }
 
 // members are those of a page; the same bytes as last time are not decoded again.
-func (w *walk) members(n int, body []byte) ([]*value.Value, string) {
+func (w *walk) members(n int, body []byte) ([]state.Entry, string) {
 	if w.last != nil && n < len(w.last.pages) && w.last.pages[n].members != nil && bytes.Equal(body, w.last.pages[n].body) {
 		return w.last.pages[n].members, ""
 	}
@@ -171,7 +171,11 @@ func (w *walk) members(n int, body []byte) ([]*value.Value, string) {
 	if err != nil {
 		return nil, err.Error()
 	}
-	return members, ""
+	list, err := w.view.Entries(members)
+	if err != nil {
+		return nil, err.Error()
+	}
+	return list, ""
 }
 
 // totalName and moreName find members of a list's answer that tell of more.
@@ -216,14 +220,10 @@ func (w *walk) whole() (s *snapshot) {
 		if members == nil {
 			members, problem = w.members(i, one.body)
 		}
-		if problem == "" {
-			if err := w.view.Add(snap, members); err != nil {
-				problem = err.Error()
-			}
-		}
 		if problem != "" {
 			return &snapshot{problem: problem}
 		}
+		snap.Put(members)
 	}
 	if w.key != "" {
 		w.of.env.mu.Lock()

@@ -203,10 +203,15 @@ func listOf(g *ground, v *value.Value) *state.Snapshot {
 		}
 	}
 	members, err := view.Members(v)
-	s := view.Absent()
-	if err != nil || view.Add(s, members) != nil {
+	if err != nil {
 		return nil
 	}
+	list, err := view.Entries(members)
+	if err != nil {
+		return nil
+	}
+	s := view.Absent()
+	s.Put(list)
 	return s
 }
 

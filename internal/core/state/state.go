@@ -85,49 +85,58 @@ func (v View) Members(body *value.Value) ([]*value.Value, error) {
 	return out, nil
 }
 
-// Add puts members into a snapshot, each under its key.
-func (v View) Add(s *Snapshot, members []*value.Value) error {
+// Entry is a member under its key, without what is ignored; one that is left out of a
+// snapshot has a key too.
+type Entry struct {
+	Key   string
+	Value *value.Value
+	left  bool
+}
+
+// Entries are members as snapshots hold them.
+func (v View) Entries(members []*value.Value) ([]Entry, error) {
 	if v.By == nil && v.In != nil {
 		members = []*value.Value{value.NewArray(members...)}
 	}
+	out := make([]Entry, 0, len(members))
 	for _, m := range members {
-		key := ""
+		e := Entry{}
 		if v.By != nil {
 			nodes, err := v.By.Select(m)
 			if err != nil {
-				return err
+				return nil, err
 			}
 			if len(nodes) != 1 {
-				return fmt.Errorf("%s tells members apart by one value, and selects %d in %s", v.By, len(nodes), value.Cut(m.String(), 80))
+				return nil, fmt.Errorf("%s tells members apart by one value, and selects %d in %s", v.By, len(nodes), value.Cut(m.String(), 80))
 			}
-			if v.Without != nil && sameKey(v.Without, nodes[0].Value) {
-				continue
-			}
-			key = nodes[0].Value.Key()
+			e.Key, e.left = nodes[0].Value.Key(), v.Without != nil && sameKey(v.Without, nodes[0].Value)
 		}
 		for _, q := range v.Ignoring {
 			var err error
 			if m, err = Without(m, q); err != nil {
-				return err
+				return nil, err
 			}
 		}
+		e.Value = m
+		out = append(out, e)
+	}
+	return out, nil
+}
+
+// Put adds members to a snapshot, each under its key.
+func (s *Snapshot) Put(list []Entry) {
+	for _, e := range list {
+		if e.left {
+			continue
+		}
 		// The same key twice is two things: both are kept and counted.
+		key := e.Key
 		for n := 2; s.Members[key] != nil; n++ {
 			key = fmt.Sprintf("%s (%d)", strings.SplitN(key, " (", 2)[0], n)
 		}
 		s.Keys = append(s.Keys, key)
-		s.Members[key] = m
+		s.Members[key] = e.Value
 	}
-	return nil
-}
-
-// Key is what tells a member from others, "" where nothing does.
-func (v View) Key(m *value.Value) string {
-	nodes, err := v.By.Select(m)
-	if err != nil || len(nodes) != 1 {
-		return ""
-	}
-	return nodes[0].Value.Key()
 }
 
 // Identities are what tells the members of a snapshot apart, as plain text, of

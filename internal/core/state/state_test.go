@@ -30,7 +30,9 @@ func snap(t *testing.T, v View, text string) *Snapshot {
 	s := v.Absent()
 	members, err := v.Members(body)
 	require.NoError(t, err)
-	require.NoError(t, v.Add(s, members))
+	list, err := v.Entries(members)
+	require.NoError(t, err)
+	s.Put(list)
 	return s
 }
 
@@ -79,7 +81,8 @@ func TestViews(t *testing.T) {
 	v := View{By: query(t, "$.id")}
 	_, err := v.Members(value.NewObject())
 	assert.ErrorContains(t, err, "it is not a list")
-	assert.ErrorContains(t, v.Add(v.Absent(), []*value.Value{value.NewInt(1)}), "tells members apart")
+	_, err = v.Entries([]*value.Value{value.NewInt(1)})
+	assert.ErrorContains(t, err, "tells members apart")
 	for _, in := range []string{"$.none", "$.none[*]", "$.none[*].doc", "$.none.*"} {
 		_, err = View{In: query(t, in), By: v.By}.Members(value.NewObject())
 		assert.ErrorContains(t, err, "selects nothing", in)
