@@ -149,6 +149,7 @@ scenario "one boat"
     send GET /boats/{boat}
     expect status 200
     expect $.name is {heron.name}
+    expect $.id same as $.id of "register"
 
 resource boats
   collection /boats
@@ -190,12 +191,25 @@ func TestLanguageServer(t *testing.T) {
 		{"textDocument/rename", "keep bo|at", []string{`"newText":"ship"`, `"line":9`, `"line":13`}, []any{"newName", "ship"}},
 		{"textDocument/rename", "{her|on}", []string{"common.upath", `"line":7`, `"line":15`}, []any{"newName", "bird"}},
 		{"textDocument/rename", "keep bo|at", []string{"is not a name"}, []any{"newName", "a ship"}},
+		{"textDocument/rename", "keep bo|at", []string{"heron is taken"}, []any{"newName", "heron"}},
+		{"textDocument/rename", `step "regi|ster"`, []string{`"line":5`, `"newText":"make it"`, `"line":16`}, []any{"newName", "make it"}},
+		{"textDocument/rename", `step "regi|ster"`, []string{"read is taken: boats.upath, line 13"}, []any{"newName", "read"}},
+		{"textDocument/rename", `of "regi|ster"`, []string{`"line":5`, `"line":16`}, []any{"newName", "make it"}},
+		{"textDocument/rename", "resource bo|ats", []string{`"line":18`, `"newText":"ships"`}, []any{"newName", "ships"}},
+		{"textDocument/references", "keep bo|at", []string{`"line":9`, `"line":13`}, []any{"context", map[string]any{"includeDeclaration": true}}},
+		{"textDocument/documentHighlight", "GET /boats/{boa|t}", []string{`"kind":3`, `"kind":2`}, nil},
+		{"textDocument/definition", `of "regi|ster"`, []string{`"line":5`}, nil},
+		{"textDocument/documentLink", "one b|oat", []string{"common.upath"}, nil},
+		{"textDocument/selectionRange", "status 20|1", []string{"parent"}, []any{"positions", []any{map[string]any{"line": 8, "character": 20}}}},
+		{"textDocument/hover", "is {heron|.name}", []string{"heron", "bound in common.upath"}, nil},
+		{"textDocument/hover", "boats ga|ins 1", []string{"what the request did"}, nil},
 		{"textDocument/rename", "expect sta|tus", []string{"no name here"}, []any{"newName", "x"}},
 		{"textDocument/documentSymbol", "one b|oat", []string{`"name":"one boat"`, `"name":"read"`, `"name":"resource boats"`, `"name":"boat"`}, nil},
-		{"textDocument/foldingRange", "one b|oat", []string{`{"endLine":15,"startLine":2}`}, nil},
+		{"textDocument/foldingRange", "one b|oat", []string{`{"endLine":16,"startLine":2}`}, nil},
 		{"textDocument/codeLens", "one b|oat", []string{`"command":"usualpath.run"`, `"one boat"`, "derived checks"}, nil},
 		{"textDocument/formatting", "one b|oat", []string{"[]"}, nil},
-		{"textDocument/semanticTokens/full", "one b|oat", []string{"not spoken"}, nil},
+		{"textDocument/semanticTokens/full", "one b|oat", []string{`{"data":[0,0,3,0,0`}, nil},
+		{"textDocument/moniker", "one b|oat", []string{"not spoken"}, nil},
 	} {
 		text := strings.Replace(edited, strings.Replace(c.mark, "|", "", 1), c.mark, 1)
 		answer, err := json.Marshal(e.ask(c.method, e.at("boats.upath", text, c.mark, c.more...)))
@@ -205,12 +219,28 @@ func TestLanguageServer(t *testing.T) {
 		}
 	}
 
+	// A top-level name is renamed from where it is made too, in all files.
+	answer, err := json.Marshal(e.ask("textDocument/rename", e.at("common.upath", strings.Replace(common, "let heron", "let her|on", 1), "let her|on", "newName", "bird")))
+	require.NoError(t, err)
+	for _, w := range []string{"common.upath", "boats.upath", `"line":7`, `"line":15`} {
+		require.Contains(t, string(answer), w)
+	}
+	answer, err = json.Marshal(e.ask("workspace/symbol", map[string]any{"query": "oneb"}))
+	require.NoError(t, err)
+	require.Contains(t, string(answer), `"name":"one boat"`)
+
 	// Completion, by what comes before the cursor on a line of its own.
 	version := 3
 	for _, c := range []struct{ line, want, not string }{
 		{"    send PO|", `"POST"`, `"GET"`},
 		{"    expect |", `"boats"`, ""},
 		{"    expect st|", `"status"`, `"body"`},
+		{"    expect $.id |", `"is within"`, `"empty"`},
+		{"    expect body |", `"agrees with"`, `"is within"`},
+		{"    expect $.|", `"name"`, ""},
+		{"    expect $.id is int|", `"integer"`, `"string"`},
+		{"    send GET /b|", `"/boats/{boat}"`, ""},
+		{"    expect body fits schema \"com|", `"common.upath"`, ""},
 		{"    expect status 40|", `"Not Found"`, `"OK"`},
 		{"    expect header Cont|", `"Content-Type"`, `"Accept"`},
 		{"    expect status 200 when status 201 of \"reg|", `"register"`, ""},
@@ -231,7 +261,7 @@ func TestLanguageServer(t *testing.T) {
 
 	// What is not in canonical layout is set so.
 	change(90, "scenario   \"s\"\n    step \"t\"\n        send GET   /boats\n")
-	answer, err := json.Marshal(e.ask("textDocument/formatting", e.at("boats.upath", "|", "|")))
+	answer, err = json.Marshal(e.ask("textDocument/formatting", e.at("boats.upath", "|", "|")))
 	require.NoError(t, err)
 	require.Contains(t, string(answer), `scenario \"s\"\n  step \"t\"\n    send GET /boats\n`)
 }
@@ -247,4 +277,65 @@ func TestLanguageServerRunsAScenario(t *testing.T) {
 	case <-time.After(30 * time.Second):
 		require.Fail(t, "the run told nothing")
 	}
+}
+
+// A burst of keys is looked at once; parts of a text are replaced as they are typed, and
+// what is said of a word can be mended.
+func TestLanguageServerWhileTyping(t *testing.T) {
+	text := "base http://127.0.0.1:9\n\nscenario \"s\"\n  step \"t\"\n    send GET /boats\n    expect status 200\n    keep id from $.id\n"
+	e := newEditor(t, map[string]string{"a.upath": text})
+	require.Len(t, e.diagnostics("a.upath", 1), 1)
+	edit := func(version, line, from, to int, text string) {
+		require.NoError(t, e.conn.Notify(context.Background(), "textDocument/didChange", map[string]any{
+			"textDocument": map[string]any{"uri": e.uri("a.upath"), "version": version}, "contentChanges": []any{map[string]any{"text": text,
+				"range": map[string]any{"start": map[string]any{"line": line, "character": from}, "end": map[string]any{"line": line, "character": to}}}}}))
+	}
+	for i, key := range "expct status 200" {
+		edit(2+i, 5, 4+i, map[bool]int{true: 21, false: 4 + i}[i == 0], string(key))
+	}
+	last := 1 + len("expct status 200")
+	require.Eventually(t, func() bool { return len(e.told) > 0 }, 10*time.Second, 5*time.Millisecond)
+	require.Less(t, len(e.told), 6, "of a burst the last text is looked at")
+	said := e.diagnostics("a.upath", last)
+	require.Contains(t, strings.Join(said, "\n"), "did you mean `expect`?")
+	answer, err := json.Marshal(e.ask("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri("a.upath")},
+		"range": map[string]any{"start": map[string]any{"line": 5, "character": 4}, "end": map[string]any{"line": 5, "character": 5}}, "context": map[string]any{"diagnostics": []any{}}}))
+	require.NoError(t, err)
+	require.Contains(t, string(answer), `"newText":"expect"`)
+	answer, err = json.Marshal(e.ask("textDocument/onTypeFormatting", map[string]any{"textDocument": map[string]any{"uri": e.uri("a.upath")}, "position": map[string]any{"line": 4, "character": 0}, "ch": "\n", "options": map[string]any{}}))
+	require.NoError(t, err)
+	require.Equal(t, "[]", string(answer), "below its step a line stands where it is")
+}
+
+// The conversation has a beginning and an end.
+func TestLanguageServerLifeCycle(t *testing.T) {
+	begin := func() (*jsonrpc2.Conn, *exec.Cmd) {
+		cmd := exec.Command(program, "lsp")
+		in, err := cmd.StdinPipe()
+		require.NoError(t, err)
+		out, err := cmd.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, cmd.Start())
+		return jsonrpc2.NewConn(context.Background(), jsonrpc2.NewBufferedStream(pipes{out, in}, jsonrpc2.VSCodeObjectCodec{}),
+			jsonrpc2.HandlerWithError(func(context.Context, *jsonrpc2.Conn, *jsonrpc2.Request) (any, error) { return nil, nil })), cmd
+	}
+	code := func(err error) int64 {
+		var e *jsonrpc2.Error
+		require.ErrorAs(t, err, &e)
+		return e.Code
+	}
+	ctx := context.Background()
+	conn, cmd := begin()
+	require.Equal(t, int64(-32002), code(conn.Call(ctx, "textDocument/hover", map[string]any{}, nil)), "before initialize")
+	require.NoError(t, conn.Call(ctx, "initialize", map[string]any{"capabilities": map[string]any{}}, nil))
+	require.NoError(t, conn.Call(ctx, "shutdown", nil, nil))
+	require.Equal(t, int64(jsonrpc2.CodeInvalidRequest), code(conn.Call(ctx, "textDocument/hover", map[string]any{}, nil)), "after shutdown")
+	require.NoError(t, conn.Notify(ctx, "exit", nil))
+	require.NoError(t, cmd.Wait())
+	conn, cmd = begin()
+	require.NoError(t, conn.Call(ctx, "initialize", map[string]any{"capabilities": map[string]any{}}, nil))
+	require.NoError(t, conn.Notify(ctx, "exit", nil))
+	var ended *exec.ExitError
+	require.ErrorAs(t, cmd.Wait(), &ended)
+	require.Equal(t, 1, ended.ExitCode(), "exit without shutdown")
 }

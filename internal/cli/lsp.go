@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"errors"
 	"io"
 	"os"
 	"os/exec"
@@ -45,7 +46,12 @@ scenario that runs it.`,
 				err = run.Run()
 				return out.String(), err
 			}}
-			if err := s.Serve(ctx, stdio{os.Stdin, a.out}); err != nil {
+			err := s.Serve(ctx, stdio{os.Stdin, a.out})
+			if errors.Is(err, lsp.ErrNoShutdown) {
+				// The protocol has this code for it.
+				return &exit{code: exitFailed, message: "the editor ended without shutting down first"}
+			}
+			if err != nil {
 				return &exit{code: exitBroken, message: "the editor ended without shutting down first: " + err.Error()}
 			}
 			return nil

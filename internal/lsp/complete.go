@@ -27,15 +27,22 @@ var (
 var forms = sync.OnceValue(func() map[string]*regexp.Regexp {
 	out := map[string]*regexp.Regexp{}
 	for name, text := range map[string]string{
-		"name":    `(?:^|[^\\])\{([A-Za-z_][A-Za-z0-9_]*)?$`,
-		"title":   `\bdo "([^"]*)$`,
-		"step":    `\b(?:of|from|as|than) "([^"]*)$`,
-		"status":  `\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`,
-		"header":  `\bheader\s+([A-Za-z-]*)$`,
-		"method":  `^\s*send\s+([A-Za-z]*)$`,
-		"check":   `^\s*(?:skip|check)\s+([a-z/-]*)$`,
-		"subject": `^\s*(?:expect|prefer|need)\s+([a-z]*)$`,
-		"word":    `^\s*([a-z]*)$`,
+		"name":      `(?:^|[^\\])\{([A-Za-z_][A-Za-z0-9_]*)?$`,
+		"title":     `\bdo "([^"]*)$`,
+		"step":      `\b(?:of|from|as|than) "([^"]*)$`,
+		"status":    `\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`,
+		"header":    `\bheader\s+([A-Za-z-]*)$`,
+		"path":      `^\s*send\s+[A-Z]+\s+(/[^\s]*)$`,
+		"member":    `(?:^|[^.])\$\.([A-Za-z0-9_]*)$`,
+		"predicate": `^\s*(?:expect|prefer|need|when)\s+(?:every\s+|exactly \d+\s+|at (?:least|most) \d+\s+)?(?:status|body|text|time|size|state|(?:header|cookie)\s+\S+|\{[^}]*\}|\$\S*|[a-z_]+)\s+([a-z ]*)$`,
+		"shape":     `(?:\b(?:is|is not|are|every|some|none|or|not|of)|:)\s+([a-z]+)$`,
+		"tag":       `^\s*tags\s+(?:.*,\s*)?([A-Za-z0-9_-]*)$`,
+		"resource":  `^\s*under\s+([A-Za-z0-9_]*)$`,
+		"file":      `\b(?:use|file|schema|in)\s+"([^"]*)$`,
+		"method":    `^\s*send\s+([A-Za-z]*)$`,
+		"check":     `^\s*(?:skip|check)\s+([a-z/-]*)$`,
+		"subject":   `^\s*(?:expect|prefer|need)\s+([a-z]*)$`,
+		"word":      `^\s*([a-z]*)$`,
 	} {
 		out[name] = regexp.MustCompile(text)
 	}
@@ -52,6 +59,7 @@ func (d *document) complete(offset int) []completion {
 	for _, l := range []list{
 		{"name", func() []completion { return d.names(offset) }},
 		{"title", func() []completion { return d.titles("routine") }},
+		{"file", d.siblings},
 		{"step", func() []completion { return d.titles("step") }},
 		{"method", func() []completion { return words(syntax.Methods, kindValue) }},
 		{"header", func() []completion { return words(headers, kindValue) }},
@@ -62,7 +70,13 @@ func (d *document) complete(offset int) []completion {
 			}
 			return statuses()
 		}},
+		{"path", d.paths},
+		{"member", d.memberNames},
+		{"tag", d.tags},
+		{"resource", d.resources},
 		{"subject", func() []completion { return d.subjects(offset) }},
+		{"predicate", func() []completion { return predicates(line) }},
+		{"shape", shapes},
 		{"word", func() []completion { return d.keywords(offset) }},
 	} {
 		m := forms()[l.form].FindStringSubmatch(line)
@@ -78,7 +92,9 @@ func (d *document) complete(offset int) []completion {
 				out = append(out, c)
 			}
 		}
-		return out
+		if len(out) > 0 {
+			return out
+		}
 	}
 	return []completion{}
 }
@@ -126,7 +142,8 @@ func (d *document) names(offset int) []completion {
 	}
 	slices.SortFunc(out, func(a, b completion) int { return strings.Compare(a.Label, b.Label) })
 	for _, f := range scope.Functions() {
-		out = append(out, completion{Label: f, Kind: kindFunction})
+		form, help := scope.Describe(f)
+		out = append(out, completion{Label: f, Kind: kindFunction, Detail: form, Documentation: help})
 	}
 	return out
 }
@@ -157,7 +174,12 @@ func (d *document) titles(word string) []completion {
 }
 
 func (d *document) subjects(offset int) []completion {
-	out := words(syntax.Subjects(), kindKeyword)
+	var out []completion
+	for _, s := range syntax.SubjectForms {
+		if word, _, _ := strings.Cut(s.Usage, " "); word != "" && slices.Contains(syntax.Subjects(), word) {
+			out = append(out, completion{Label: word, Kind: kindKeyword, Detail: s.Usage, Documentation: s.Help})
+		}
+	}
 	for _, s := range d.visible(offset) {
 		s.each(func(st *syntax.Statement) {
 			if o, ok := st.Body.(*syntax.Observe); ok {

@@ -21,6 +21,21 @@ type document struct {
 	src       *source.File
 	tree      *syntax.File
 	project   *project.Project
+	// stale is set while the text, or one that it may use, was not read yet.
+	stale bool
+}
+
+// change puts a text in place of a part, or of all.
+func (d *document) change(c change) {
+	if c.Range == nil {
+		d.text = c.Text
+		return
+	}
+	from, to := offsetIn(d.text, c.Range.Start), offsetIn(d.text, c.Range.End)
+	if to < from {
+		from, to = to, from
+	}
+	d.text = d.text[:from] + c.Text + d.text[to:]
 }
 
 // pathOf is the file of a file URI; "" for others.
@@ -64,23 +79,36 @@ func (s *Server) overlay() map[string]string {
 // diagnostics are those of the document itself.
 func (d *document) diagnostics() []diagnostic {
 	out := []diagnostic{}
+	for _, one := range d.said() {
+		out = append(out, d.told(one))
+	}
+	return out
+}
+
+// told is a diagnostic as the protocol has it.
+func (d *document) told(one source.Diagnostic) diagnostic {
+	text := one.Message
+	if one.Hint != "" {
+		text += "\n→ " + one.Hint
+	}
+	severity := 1
+	if one.Severity == source.Warning {
+		severity = 2
+	}
+	return diagnostic{Range: rangeIn(one.File.Text, one.Span), Severity: severity, Source: "usualpath", Message: text}
+}
+
+// said is what is to be said of the document itself.
+func (d *document) said() []source.Diagnostic {
+	var out []source.Diagnostic
 	for _, f := range d.project.Files {
 		if f.Path != d.path || f.Derived() {
 			continue
 		}
 		for _, one := range d.project.Diagnostics {
-			if one.File != f.Source {
-				continue
+			if one.File == f.Source {
+				out = append(out, one)
 			}
-			text := one.Message
-			if one.Hint != "" {
-				text += "\n→ " + one.Hint
-			}
-			severity := 1
-			if one.Severity == source.Warning {
-				severity = 2
-			}
-			out = append(out, diagnostic{Range: rangeIn(one.File.Text, one.Span), Severity: severity, Source: "usualpath", Message: text})
 		}
 	}
 	return out

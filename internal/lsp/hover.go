@@ -3,13 +3,13 @@ package lsp
 import (
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/scope"
-	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/draft"
 )
@@ -42,6 +42,14 @@ func (d *document) hover(offset int) *hover {
 			return say(fmt.Sprintf("**%d %s** (RFC 9110 §15)", code, text))
 		}
 	}
+	if p := predicateAt(d.text, offset); p != nil {
+		return say(fmt.Sprintf("%s\n\n```\n%s\n```\n\nfor example `%s`", p.Help, p.Usage, p.Example))
+	}
+	for _, f := range syntax.SubjectForms {
+		if f.Kind == word && claimLine.MatchString(line) {
+			return say(fmt.Sprintf("`%s`: %s", f.Usage, f.Help))
+		}
+	}
 	if list := syntax.FormsOf(word); len(list) > 0 && strings.TrimSpace(lineBefore(d.text, w.Start)) == "" {
 		var b strings.Builder
 		for _, f := range list {
@@ -52,19 +60,50 @@ func (d *document) hover(offset int) *hover {
 	return nil
 }
 
+// claimLine is a line that claims something.
+var claimLine = regexp.MustCompile(`^\s*(?:expect|prefer|need|when)\s`)
+
+// wordsOf are the words that a predicate is written with.
+func wordsOf(f *syntax.PredicateForm) []string {
+	if f.Op == "effects" {
+		return []string{"unchanged", "gains", "loses", "changes"}
+	}
+	return []string{f.Op}
+}
+
+// predicateAt is the predicate whose words an offset is on, nil for none: the longest that
+// stands there.
+func predicateAt(text string, offset int) *syntax.PredicateForm {
+	line := lineAt(text, offset)
+	if !claimLine.MatchString(line) {
+		return nil
+	}
+	at := offset - (strings.LastIndexByte(text[:offset], '\n') + 1)
+	subject := subjectAt.FindStringIndex(line)
+	if subject == nil {
+		return nil
+	}
+	var best *syntax.PredicateForm
+	length := 0
+	for _, f := range syntax.PredicateForms {
+		for _, op := range wordsOf(f) {
+			i := strings.Index(line[subject[1]:], " "+op)
+			if op == "" || i < 0 {
+				continue
+			}
+			from := subject[1] + i + 1
+			if at >= from && at <= from+len(op) && len(op) > length {
+				best, length = f, len(op)
+			}
+		}
+	}
+	return best
+}
+
 // last is the value that a request by hand kept under a name.
 func (d *document) last(name string) string {
 	if v := draft.LoadTried(filepath.Dir(d.path)).Known(filepath.Base(d.path))[name]; v != nil {
 		return v.String()
 	}
 	return ""
-}
-
-// renamed is the span of the name at an offset, when it can be renamed.
-func (d *document) renamed(offset int) (source.Span, bool) {
-	name, at, ok := d.nameAt(offset)
-	if ok {
-		_, _, ok = d.bound(name, offset)
-	}
-	return at, ok
 }

@@ -36,10 +36,17 @@ func TestHalfATextIsAnswered(t *testing.T) {
 			for _, at := range []int{n, n / 2, 0} {
 				d.complete(at)
 				d.hover(at)
-				d.definition(at)
+				s.definition(d, at)
 				s.rename(d, at, "x")
+				s.references(d, at, true)
+				s.highlights(d, at)
+				d.selections([]position{positionIn(d.text, at)})
+				d.indented(positionIn(d.text, at))
 			}
 			d.symbols()
+			d.links()
+			d.fixes(rangeIn(d.text, source.Span{Start: 0, End: n}))
+			require.Zero(t, len(d.tokens())%5)
 			d.lenses()
 			d.formatted()
 		}

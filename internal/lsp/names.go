@@ -25,6 +25,11 @@ func scopes(f *project.File, offset int) []nameScope {
 		if offset < st.Span.Start || i+1 < len(f.Statements) && offset >= f.Statements[i+1].Span.Start {
 			continue
 		}
+		switch st.Body.(type) {
+		case *syntax.Let, *syntax.Secret, *syntax.Observe, *syntax.Environment, *syntax.Before, *syntax.Use:
+			// What these bind is of the whole file.
+			continue
+		}
 		group := []*syntax.Statement{st}
 		if syntax.Is[*syntax.Afterwards](st) {
 			for j := i - 1; j >= 0; j-- {
@@ -185,79 +190,11 @@ func (d *document) bound(name string, offset int) (nameScope, source.Span, bool)
 	return nameScope{}, source.Span{}, false
 }
 
-// definition is where what is at an offset is told: a name, a routine, a
-// used file.
-func (d *document) definition(offset int) *location {
-	f := d.file()
-	if f == nil {
-		return nil
-	}
-	if name, _, ok := d.nameAt(offset); ok {
-		if s, at, found := d.bound(name, offset); found {
-			return &location{uriOf(s.file.Path), rangeIn(s.file.Source.Text, at)}
-		}
-	}
-	var found *location
-	nameScope{f, f.Statements, false}.each(func(st *syntax.Statement) {
-		if offset < st.Span.Start || offset > st.Span.End {
-			return
-		}
-		switch b := st.Body.(type) {
-		case *syntax.Do:
-			if title, ok := plain(b.Title); ok {
-				if r, in := d.project.Routine(f, title); r != nil {
-					found = &location{uriOf(in.Path), rangeIn(in.Source.Text, r.Span)}
-				}
-			}
-		case *syntax.Use:
-			if name, ok := plain(b.Path); ok {
-				if full, err := d.project.Resolve(f, name); err == nil {
-					found = &location{URI: uriOf(full)}
-				}
-			}
-		}
-	})
-	return found
-}
-
 func plain(n *syntax.Node) (string, bool) {
 	if n == nil || n.Template == nil {
 		return "", false
 	}
 	return n.Template.Plain()
-}
-
-// rename are the edits that give a name another one, wherever it is the same
-// name: in its scenario, or in its file and those that use it.
-func (s *Server) rename(d *document, offset int, to string) map[string][]textEdit {
-	name, _, ok := d.nameAt(offset)
-	if !ok {
-		return nil
-	}
-	in, _, ok := d.bound(name, offset)
-	if !ok {
-		return nil
-	}
-	out := map[string][]textEdit{}
-	if !in.whole {
-		out[uriOf(in.file.Path)] = edits(in, name, to, nil)
-		return out
-	}
-	// Another file may use it that the document does not know of.
-	root := d.project.Root
-	if root == "" {
-		root = d.file().Dir()
-	}
-	all := project.Load([]string{root}, project.Options{Overlay: s.overlay()})
-	for _, f := range all.Files {
-		if f.Derived() || f.Path != in.file.Path && !sees(all, f, in.file.Path) {
-			continue
-		}
-		if e := edits(nameScope{f, f.Statements, true}, name, to, hidden(f, name)); len(e) > 0 {
-			out[uriOf(f.Path)] = e
-		}
-	}
-	return out
 }
 
 // sees tells whether a file takes names of another.
@@ -278,19 +215,6 @@ func hidden(f *project.File, name string) []source.Span {
 				out = append(out, source.Span{Start: st.Span.Start, End: end(st)})
 			}
 		}
-	}
-	return out
-}
-
-func edits(s nameScope, name, to string, not []source.Span) []textEdit {
-	var out []textEdit
-	seen := map[int]bool{}
-	for _, u := range uses(s, name) {
-		if seen[u.Span.Start] || slices.ContainsFunc(not, func(n source.Span) bool { return u.Span.Start >= n.Start && u.Span.Start < n.End }) {
-			continue
-		}
-		seen[u.Span.Start] = true
-		out = append(out, textEdit{rangeIn(s.file.Source.Text, u.Span), to})
 	}
 	return out
 }

@@ -81,7 +81,9 @@ func (d *document) lenses() []lens {
 		switch b := st.Body.(type) {
 		case *syntax.Scenario:
 			if title, ok := plain(b.Title); ok {
-				out = append(out, lens{rangeIn(d.text, st.Span), command{"run this scenario", runCommand, []any{d.path, "--only", title}}})
+				at := rangeIn(d.text, st.Span)
+				out = append(out, lens{at, command{"run this scenario", runCommand, []any{d.path, "--only", title}}},
+					lens{at, command{"show every exchange", runCommand, []any{d.path, "--only", title, "-v"}}})
 			}
 		case *syntax.Resource:
 			n := 0
@@ -91,22 +93,44 @@ func (d *document) lenses() []lens {
 				}
 			}
 			if n > 0 {
-				out = append(out, lens{rangeIn(d.text, st.Span), command{fmt.Sprintf("%d derived checks: run the file", n), runCommand, []any{d.path}}})
+				at := rangeIn(d.text, st.Span)
+				out = append(out, lens{at, command{fmt.Sprintf("run its %d derived checks", n), runCommand, []any{d.path, "--resource", b.Name}}},
+					lens{at, command{"print them", runCommand, []any{"derive", d.path}}},
+					lens{at, command{"roam", runCommand, []any{"roam", d.path, "--resource", b.Name, "--for", "20s"}}})
 			}
 		}
 	}
 	return out
 }
 
-// formatted is the whole text in canonical layout; nil when it has errors.
+// formatted is the text in canonical layout. Of a text with errors, the statements that
+// have none are set.
 func (d *document) formatted() []textEdit {
 	tree, diags := syntax.Parse(d.src)
 	if diags.Errors() > 0 {
-		return nil
+		return d.formattedParts(tree)
 	}
 	text := syntax.Print(tree)
 	if text == d.text {
 		return []textEdit{}
 	}
 	return []textEdit{{rangeIn(d.text, source.Span{Start: 0, End: len(d.text)}), text}}
+}
+
+func (d *document) formattedParts(tree *syntax.File) []textEdit {
+	out := []textEdit{}
+	for _, st := range tree.Statements {
+		at := source.Span{Start: st.Span.Start, End: end(st)}
+		if at.End > len(d.text) || at.Start > at.End {
+			continue
+		}
+		part, diags := syntax.Parse(source.NewFile("part", d.text[at.Start:at.End]+"\n"))
+		if diags.Errors() > 0 || len(part.Statements) != 1 {
+			continue
+		}
+		if text := strings.TrimRight(syntax.Print(part), "\n"); text != d.text[at.Start:at.End] {
+			out = append(out, textEdit{rangeIn(d.text, at), text})
+		}
+	}
+	return out
 }

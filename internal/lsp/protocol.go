@@ -33,10 +33,14 @@ type opened struct {
 }
 
 type changed struct {
-	TextDocument   item `json:"textDocument"`
-	ContentChanges []struct {
-		Text string `json:"text"`
-	} `json:"contentChanges"`
+	TextDocument   item     `json:"textDocument"`
+	ContentChanges []change `json:"contentChanges"`
+}
+
+// change is a part of a text that is replaced; all of it without a range.
+type change struct {
+	Range *span  `json:"range"`
+	Text  string `json:"text"`
 }
 
 type inDocument struct {
@@ -47,6 +51,11 @@ type at struct {
 	TextDocument identifier `json:"textDocument"`
 	Position     position   `json:"position"`
 	NewName      string     `json:"newName"`
+	Positions    []position `json:"positions"`
+	Range        span       `json:"range"`
+	Context      struct {
+		IncludeDeclaration bool `json:"includeDeclaration"`
+	} `json:"context"`
 }
 
 type textEdit struct {
@@ -134,4 +143,34 @@ type lens struct {
 type message struct {
 	Type    int    `json:"type"`
 	Message string `json:"message"`
+}
+
+type highlight struct {
+	Range span `json:"range"`
+	// Kind is 2 for where it is read, 3 for where it is made (DocumentHighlightKind).
+	Kind int `json:"kind"`
+}
+
+type link struct {
+	Range  span   `json:"range"`
+	Target string `json:"target"`
+}
+
+type found struct {
+	Name     string   `json:"name"`
+	Kind     int      `json:"kind"`
+	Location location `json:"location"`
+}
+
+type selection struct {
+	Range  span       `json:"range"`
+	Parent *selection `json:"parent,omitempty"`
+}
+
+type action struct {
+	Title       string        `json:"title"`
+	Kind        string        `json:"kind"`
+	Edit        workspaceEdit `json:"edit"`
+	Diagnostics []diagnostic  `json:"diagnostics,omitempty"`
+	IsPreferred bool          `json:"isPreferred,omitempty"`
 }

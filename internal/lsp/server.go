@@ -5,17 +5,32 @@ package lsp
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"runtime/debug"
+	"sync"
+	"time"
 
 	"github.com/sourcegraph/jsonrpc2"
 
-	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/project"
 )
 
 // runCommand is the command of the code lenses.
 const runCommand = "usualpath.run"
+
+// Errors that the protocol has beside those of JSON-RPC.
+const (
+	codeNotInitialized = -32002
+	codeCancelled      = -32800
+)
+
+// settle is how long a text must rest before it is looked at by itself.
+const settle = 60 * time.Millisecond
+
+// ErrNoShutdown is what Serve gives when the editor ends without `shutdown`.
+var ErrNoShutdown = errors.New("it ended without shutdown")
 
 // Run runs the tool with arguments and gives what it printed; editors start it
 // by a command.
@@ -26,22 +41,115 @@ type Server struct {
 	Version string
 	Run     Run
 	open    map[string]*document
-	closing bool
+	// begun and ended are set by initialize and shutdown, left by exit.
+	begun, ended, left bool
+	// watches tells that the editor can be asked to watch files, root where it works.
+	watches bool
+	root    string
+	// all is the project as it was last read whole.
+	all *project.Project
+
+	// mu guards all above while messages and the looking at texts that rest take turns.
+	mu    sync.Mutex
+	rests *time.Timer
+	conn  *jsonrpc2.Conn
+
+	// queue are the messages to answer, in order; cancelled are requests that nobody
+	// waits for any more.
+	queue chan *jsonrpc2.Request
+	calls sync.Mutex
+	// pending are the requests in the queue.
+	pending, cancelled map[jsonrpc2.ID]bool
 }
 
 // Serve speaks over a stream until the editor ends it.
 func (s *Server) Serve(ctx context.Context, stream io.ReadWriteCloser) error {
 	s.open = map[string]*document{}
-	conn := jsonrpc2.NewConn(ctx, jsonrpc2.NewBufferedStream(stream, jsonrpc2.VSCodeObjectCodec{}), jsonrpc2.HandlerWithError(s.handle).SuppressErrClosed())
-	select {
-	case <-conn.DisconnectNotify():
-		if s.closing {
-			return nil
+	s.queue = make(chan *jsonrpc2.Request, 4096)
+	s.pending, s.cancelled = map[jsonrpc2.ID]bool{}, map[jsonrpc2.ID]bool{}
+	s.conn = jsonrpc2.NewConn(ctx, jsonrpc2.NewBufferedStream(stream, jsonrpc2.VSCodeObjectCodec{}), s)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for req := range s.queue {
+			s.answer(ctx, req)
 		}
-		return io.ErrUnexpectedEOF
+	}()
+	var err error
+	select {
+	case <-s.conn.DisconnectNotify():
 	case <-ctx.Done():
-		return conn.Close()
+		err = s.conn.Close()
 	}
+	close(s.queue)
+	<-done
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.rests != nil {
+		s.rests.Stop()
+	}
+	if err == nil && !s.ended {
+		return ErrNoShutdown
+	}
+	return err
+}
+
+// Handle takes a message in; what is cancelled meanwhile is never looked at.
+func (s *Server) Handle(_ context.Context, _ *jsonrpc2.Conn, req *jsonrpc2.Request) {
+	if req.Method == "$/cancelRequest" {
+		var p struct {
+			ID jsonrpc2.ID `json:"id"`
+		}
+		if read(req, &p) == nil {
+			s.calls.Lock()
+			if s.pending[p.ID] {
+				s.cancelled[p.ID] = true
+			}
+			s.calls.Unlock()
+		}
+		return
+	}
+	if !req.Notif {
+		s.calls.Lock()
+		s.pending[req.ID] = true
+		s.calls.Unlock()
+	}
+	defer func() {
+		// The queue is closed once the editor has gone.
+		_ = recover()
+	}()
+	s.queue <- req
+}
+
+// answer handles a message, and sends what comes of it.
+func (s *Server) answer(ctx context.Context, req *jsonrpc2.Request) {
+	var out any
+	var err error
+	s.calls.Lock()
+	off := s.cancelled[req.ID]
+	delete(s.pending, req.ID)
+	delete(s.cancelled, req.ID)
+	s.calls.Unlock()
+	if off && !req.Notif {
+		err = &jsonrpc2.Error{Code: codeCancelled, Message: "cancelled"}
+	} else {
+		s.mu.Lock()
+		out, err = s.handle(ctx, s.conn, req)
+		s.mu.Unlock()
+	}
+	if req.Notif {
+		return
+	}
+	// An editor that has gone away need not hear it.
+	if err == nil {
+		_ = s.conn.Reply(ctx, req.ID, out)
+		return
+	}
+	var spoken *jsonrpc2.Error
+	if !errors.As(err, &spoken) {
+		spoken = &jsonrpc2.Error{Code: jsonrpc2.CodeInternalError, Message: err.Error()}
+	}
+	_ = s.conn.ReplyWithError(ctx, req.ID, spoken)
 }
 
 // handle answers one message; they come one after the other.
@@ -52,91 +160,113 @@ func (s *Server) handle(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2.
 			err = fmt.Errorf("%s: %v\n%s", req.Method, r, debug.Stack())
 		}
 	}()
-	switch req.Method {
-	case "initialize":
-		return s.initialize(), nil
-	case "shutdown":
-		s.closing = true
-		return nil, nil
-	case "exit":
-		s.closing = true
+	switch {
+	case req.Method == "exit":
+		s.left = true
 		return nil, conn.Close()
+	case req.Method == "initialize" && !s.begun:
+		return s.initialize(req)
+	case !s.begun:
+		return nil, &jsonrpc2.Error{Code: codeNotInitialized, Message: "initialize comes first"}
+	case s.ended, req.Method == "initialize":
+		return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidRequest, Message: "not now: " + req.Method}
+	}
+	switch req.Method {
+	case "initialized":
+		return nil, s.watch(ctx, conn)
+	case "shutdown":
+		s.ended = true
+		return nil, nil
 	case "textDocument/didOpen":
 		var p opened
 		if err := read(req, &p); err != nil {
 			return nil, err
 		}
-		s.open[p.TextDocument.URI] = &document{uri: p.TextDocument.URI, path: pathOf(p.TextDocument.URI), version: p.TextDocument.Version, text: p.TextDocument.Text}
-		return nil, s.publish(ctx, conn)
+		s.open[p.TextDocument.URI] = &document{uri: p.TextDocument.URI, path: pathOf(p.TextDocument.URI), version: p.TextDocument.Version, text: p.TextDocument.Text, stale: true}
+		s.changedText()
+		return nil, nil
 	case "textDocument/didChange":
 		var p changed
 		if err := read(req, &p); err != nil {
 			return nil, err
 		}
-		if d := s.open[p.TextDocument.URI]; d != nil && len(p.ContentChanges) > 0 {
-			d.text, d.version = p.ContentChanges[len(p.ContentChanges)-1].Text, p.TextDocument.Version
+		if d := s.open[p.TextDocument.URI]; d != nil {
+			for _, c := range p.ContentChanges {
+				d.change(c)
+			}
+			d.version = p.TextDocument.Version
+			s.changedText()
 		}
-		return nil, s.publish(ctx, conn)
+		return nil, nil
 	case "textDocument/didClose":
 		var p inDocument
 		if err := read(req, &p); err != nil {
 			return nil, err
 		}
 		delete(s.open, p.TextDocument.URI)
+		s.changedText()
 		return nil, conn.Notify(ctx, "textDocument/publishDiagnostics", published{URI: p.TextDocument.URI, Diagnostics: []diagnostic{}})
+	case "workspace/didChangeWatchedFiles":
+		s.changedText()
+		return nil, nil
 	case "workspace/executeCommand":
 		return nil, s.execute(ctx, conn, req)
-	case "initialized", "textDocument/didSave", "workspace/didChangeConfiguration", "workspace/didChangeWatchedFiles", "$/cancelRequest", "$/setTrace":
+	case "workspace/symbol":
+		return s.everywhere(req)
+	case "textDocument/didSave", "workspace/didChangeConfiguration", "$/setTrace":
 		return nil, nil
 	}
 	return s.ask(req)
 }
 
-// ask answers what is asked about a document.
-func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
-	var p at
-	if err := read(req, &p); err != nil {
-		return nil, err
+// changedText marks all documents to be read anew, since one may use another, and looks
+// at them once the texts rest: of a burst of keys only the last text is looked at.
+func (s *Server) changedText() {
+	for _, d := range s.open {
+		d.stale = true
 	}
-	d := s.open[p.TextDocument.URI]
-	if d == nil {
-		if req.Notif {
-			return nil, nil
-		}
-		return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeMethodNotFound, Message: "no answer to " + req.Method + " of " + p.TextDocument.URI}
+	if s.rests == nil {
+		s.rests = time.AfterFunc(settle, s.publish)
+		return
 	}
-	offset := offsetIn(d.text, p.Position)
-	switch req.Method {
-	case "textDocument/completion":
-		return d.complete(offset), nil
-	case "textDocument/hover":
-		return orNull(d.hover(offset)), nil
-	case "textDocument/definition":
-		return orNull(d.definition(offset)), nil
-	case "textDocument/prepareRename":
-		if at, ok := d.renamed(offset); ok {
-			return rangeIn(d.text, at), nil
+	s.rests.Reset(settle)
+}
+
+// publish tells what is to be said about each open document.
+func (s *Server) publish() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	defer func() {
+		// One text must not end the conversation.
+		_ = recover()
+	}()
+	for _, d := range s.open {
+		s.fresh(d)
+		if err := s.conn.Notify(context.Background(), "textDocument/publishDiagnostics", published{d.uri, d.version, d.diagnostics()}); err != nil {
+			return
 		}
-		return nil, nil
-	case "textDocument/rename":
-		if !syntax.IsName(p.NewName) {
-			return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: p.NewName + " is not a name: letters, digits and _ make one"}
-		}
-		edits := s.rename(d, offset, p.NewName)
-		if edits == nil {
-			return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: "there is no name here that can be renamed"}
-		}
-		return workspaceEdit{edits}, nil
-	case "textDocument/documentSymbol":
-		return d.symbols(), nil
-	case "textDocument/formatting":
-		return d.formatted(), nil
-	case "textDocument/foldingRange":
-		return d.foldings(), nil
-	case "textDocument/codeLens":
-		return d.lenses(), nil
 	}
-	return nil, &jsonrpc2.Error{Code: jsonrpc2.CodeMethodNotFound, Message: req.Method + " is not spoken"}
+}
+
+// fresh reads a document whose text, or one that it may use, has changed.
+func (s *Server) fresh(d *document) {
+	if d.stale {
+		d.stale = false
+		s.read(d)
+	}
+}
+
+// watch asks the editor to tell of scenario files that change on disk.
+func (s *Server) watch(ctx context.Context, conn *jsonrpc2.Conn) error {
+	if !s.watches {
+		return nil
+	}
+	go func() {
+		// An editor that does not want to has answered so.
+		_ = conn.Call(ctx, "client/registerCapability", map[string]any{"registrations": []any{map[string]any{"id": "files", "method": "workspace/didChangeWatchedFiles",
+			"registerOptions": map[string]any{"watchers": []any{map[string]any{"globPattern": "**/*.upath"}}}}}}, nil)
+	}()
+	return nil
 }
 
 // orNull makes a JSON null of a missing answer.
@@ -157,58 +287,43 @@ func read(req *jsonrpc2.Request, into any) error {
 	return nil
 }
 
-func (s *Server) initialize() any {
+func (s *Server) initialize(req *jsonrpc2.Request) (any, error) {
+	var p struct {
+		RootURI      string `json:"rootUri"`
+		Capabilities struct {
+			Workspace struct {
+				DidChangeWatchedFiles struct {
+					DynamicRegistration bool `json:"dynamicRegistration"`
+				} `json:"didChangeWatchedFiles"`
+			} `json:"workspace"`
+		} `json:"capabilities"`
+	}
+	if err := read(req, &p); err != nil {
+		return nil, err
+	}
+	s.begun, s.root, s.watches = true, pathOf(p.RootURI), p.Capabilities.Workspace.DidChangeWatchedFiles.DynamicRegistration
 	return map[string]any{
 		"serverInfo": map[string]string{"name": "usualpath", "version": s.Version},
 		"capabilities": map[string]any{
-			"positionEncoding":           "utf-16",
-			"textDocumentSync":           map[string]any{"openClose": true, "change": 1},
-			"completionProvider":         map[string]any{"triggerCharacters": []string{"{", `"`, " ", "/"}},
-			"hoverProvider":              true,
-			"definitionProvider":         true,
-			"renameProvider":             map[string]any{"prepareProvider": true},
-			"documentSymbolProvider":     true,
-			"documentFormattingProvider": true,
-			"foldingRangeProvider":       true,
-			"codeLensProvider":           map[string]any{},
-			"executeCommandProvider":     map[string]any{"commands": []string{runCommand}},
+			"positionEncoding":                 "utf-16",
+			"textDocumentSync":                 map[string]any{"openClose": true, "change": 2, "save": false},
+			"completionProvider":               map[string]any{"triggerCharacters": []string{"{", `"`, " ", "/", ".", "$"}},
+			"hoverProvider":                    true,
+			"definitionProvider":               true,
+			"referencesProvider":               true,
+			"documentHighlightProvider":        true,
+			"renameProvider":                   map[string]any{"prepareProvider": true},
+			"documentSymbolProvider":           true,
+			"workspaceSymbolProvider":          true,
+			"documentLinkProvider":             map[string]any{},
+			"documentFormattingProvider":       true,
+			"documentOnTypeFormattingProvider": map[string]any{"firstTriggerCharacter": "\n"},
+			"foldingRangeProvider":             true,
+			"selectionRangeProvider":           true,
+			"codeActionProvider":               map[string]any{"codeActionKinds": []string{"quickfix"}},
+			"codeLensProvider":                 map[string]any{},
+			"semanticTokensProvider":           map[string]any{"legend": map[string]any{"tokenTypes": tokenTypes, "tokenModifiers": []string{"declaration"}}, "full": true},
+			"executeCommandProvider":           map[string]any{"commands": []string{runCommand}},
 		},
-	}
-}
-
-// publish reads all open documents, since one may use another, and tells what is
-// to be said about each.
-func (s *Server) publish(ctx context.Context, conn *jsonrpc2.Conn) error {
-	for _, d := range s.open {
-		s.read(d)
-		if err := conn.Notify(ctx, "textDocument/publishDiagnostics", published{d.uri, d.version, d.diagnostics()}); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// execute runs a scenario beside the conversation, and shows what came of it.
-func (s *Server) execute(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2.Request) error {
-	var p struct {
-		Command   string   `json:"command"`
-		Arguments []string `json:"arguments"`
-	}
-	if err := read(req, &p); err != nil {
-		return err
-	}
-	if p.Command != runCommand || len(p.Arguments) == 0 || s.Run == nil {
-		return &jsonrpc2.Error{Code: jsonrpc2.CodeInvalidParams, Message: "the command is " + runCommand + " with a file, --only and a title"}
-	}
-	go func() {
-		text, err := s.Run(ctx, append([]string{"run", "--color", "never"}, p.Arguments...)...)
-		kind := 3
-		if err != nil {
-			kind = 1
-		}
-		// An editor that has gone away need not hear it.
-		_ = conn.Notify(ctx, "window/logMessage", message{kind, text})
-		_ = conn.Notify(ctx, "window/showMessage", message{kind, summary(text)})
-	}()
-	return nil
+	}, nil
 }
