@@ -77,14 +77,18 @@ func (g *ground) totalOf(reply *expect.Reply) (int, bool) {
 // pageSizes are how many members the small pages have that walks look at.
 var pageSizes = []int{1, 2, 3, 5, 7}
 
-// mostPaged is how many members of a list are looked at by small pages.
-const mostPaged = 40
+// mostPages is how many small pages a list may have that is looked at by them.
+const mostPages = 10
 
 // lookAtPages walks the list by small pages: each item is on one of them, once. Only
 // what the last write has changed is told of.
 func (w *walk) lookAtPages() *doubt {
 	g := w.of
-	if w.pages == 0 || len(w.listed.Keys) > mostPaged {
+	if w.pages == 0 {
+		return nil
+	}
+	if len(w.listed.Keys) > w.pages*mostPages {
+		w.paged = nil
 		return nil
 	}
 	s, problem := w.s.Look(g.r.ObservedBy(w.pages))
