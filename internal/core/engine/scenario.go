@@ -89,7 +89,7 @@ type flow struct {
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.beside(ctx, j, emit)
-	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || conflicted(events)) {
+	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts.
 		r.gate.Lock()
@@ -105,6 +105,11 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	for _, e := range r.watch.take() {
 		emit(e)
 	}
+}
+
+// awaitsRefusal tells whether a check takes any refusal for the one that it waits for.
+func awaitsRefusal(id string) bool {
+	return strings.HasPrefix(id, "limits/") || strings.HasPrefix(id, "input/") && !strings.Contains(id, "unique")
 }
 
 // conflicted tells whether something was refused because of what is there (RFC 9110
