@@ -25,9 +25,11 @@ func (a *app) lsp() *cobra.Command {
 	c := &cobra.Command{
 		Use: "lsp", Short: "Language server for editors",
 		Long: `Speaks the Language Server Protocol over standard input and output: editors start
-it for files that end in .upath. It offers diagnostics while you type, completion,
-hover, definitions, rename, symbols, folding, formatting, and a lens above each
-scenario that runs it.`,
+it for files that end in .upath. It offers diagnostics while you type with edits
+that mend them, completion, hover, definitions, references, rename across files,
+links, symbols, folding, formatting, semantic colours, and lenses that run a
+scenario, print or run a resource's checks, or roam. editors/README.md of the
+project has set-ups.`,
 		Example: `  usualpath lsp`,
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
