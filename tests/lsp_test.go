@@ -277,6 +277,20 @@ func TestLanguageServerRunsAScenario(t *testing.T) {
 	case <-time.After(30 * time.Second):
 		require.Fail(t, "the run told nothing")
 	}
+	// What fails is said at its line, and what was found stands behind it.
+	wrong := strings.Replace(text, "status 200", "status 404", 1)
+	require.NoError(t, os.WriteFile(filepath.Join(e.dir, "look.upath"), []byte(wrong), 0o600))
+	require.NoError(t, e.conn.Notify(context.Background(), "textDocument/didChange", map[string]any{
+		"textDocument": map[string]any{"uri": e.uri("look.upath"), "version": 2}, "contentChanges": []any{map[string]any{"text": wrong}}}))
+	require.Empty(t, e.diagnostics("look.upath", 2))
+	require.Nil(t, e.ask("workspace/executeCommand", map[string]any{"command": "usualpath.run", "arguments": []string{filepath.Join(e.dir, "look.upath"), "--only", "look"}}))
+	said := strings.Join(e.diagnostics("look.upath", 2), "\n")
+	require.Contains(t, said, `"line":5`)
+	require.Contains(t, said, "expected status 404")
+	hints, err := json.Marshal(e.ask("textDocument/inlayHint", map[string]any{"textDocument": map[string]any{"uri": e.uri("look.upath")},
+		"range": map[string]any{"start": map[string]any{"line": 0, "character": 0}, "end": map[string]any{"line": 99, "character": 0}}}))
+	require.NoError(t, err)
+	require.Contains(t, string(hints), "found 200 OK")
 }
 
 // A burst of keys is looked at once; parts of a text are replaced as they are typed, and

@@ -57,6 +57,8 @@ func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
 		return d.selections(p.Positions), nil
 	case "textDocument/codeAction":
 		return d.fixes(p.Range), nil
+	case "textDocument/inlayHint":
+		return d.hints(p.Range), nil
 	case "textDocument/codeLens":
 		return d.lenses(), nil
 	case "textDocument/semanticTokens/full":
@@ -84,7 +86,7 @@ func (s *Server) execute(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2
 		args = append([]string{"run"}, args...)
 	}
 	go func() {
-		text, err := s.Run(ctx, append(args, "--color", "never")...)
+		text, err := s.runs(ctx, args)
 		kind := 3
 		if err != nil {
 			kind = 1

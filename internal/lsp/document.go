@@ -23,10 +23,13 @@ type document struct {
 	project   *project.Project
 	// stale is set while the text, or one that it may use, was not read yet.
 	stale bool
+	// ran is what the last run has found, until the text changes.
+	ran []ran
 }
 
 // change puts a text in place of a part, or of all.
 func (d *document) change(c change) {
+	d.ran = nil
 	if c.Range == nil {
 		d.text = c.Text
 		return
@@ -82,7 +85,7 @@ func (d *document) diagnostics() []diagnostic {
 	for _, one := range d.said() {
 		out = append(out, d.told(one))
 	}
-	return out
+	return append(out, d.results()...)
 }
 
 // told is a diagnostic as the protocol has it.

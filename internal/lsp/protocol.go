@@ -174,3 +174,9 @@ type action struct {
 	Diagnostics []diagnostic  `json:"diagnostics,omitempty"`
 	IsPreferred bool          `json:"isPreferred,omitempty"`
 }
+
+type inlay struct {
+	Position    position `json:"position"`
+	Label       string   `json:"label"`
+	PaddingLeft bool     `json:"paddingLeft,omitempty"`
+}

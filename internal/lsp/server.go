@@ -322,6 +322,7 @@ func (s *Server) initialize(req *jsonrpc2.Request) (any, error) {
 			"selectionRangeProvider":           true,
 			"codeActionProvider":               map[string]any{"codeActionKinds": []string{"quickfix"}},
 			"codeLensProvider":                 map[string]any{},
+			"inlayHintProvider":                true,
 			"semanticTokensProvider":           map[string]any{"legend": map[string]any{"tokenTypes": tokenTypes, "tokenModifiers": []string{"declaration"}}, "full": true},
 			"executeCommandProvider":           map[string]any{"commands": []string{runCommand}},
 		},
