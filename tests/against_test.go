@@ -149,3 +149,23 @@ func TestPlantedDeparturesAreFound(t *testing.T) {
 		}
 	}
 }
+
+// What departs newly is told by a comparison of two records.
+func TestNewDeparturesAreCompared(t *testing.T) {
+	doc := `{"openapi":"3.1.0","info":{"title":"t","version":"1"},"paths":{"/n":{"get":{"responses":{"200":{"description":"d","content":{"application/json":{"schema":{"type":"integer"}}}}}}}}}`
+	answer := "7"
+	base := service(t, func(w http.ResponseWriter, _ *http.Request) { says(w, answer) })
+	dir := folder(t, "o.json", doc, "a.upath", scenario(base, "  step \"n\"\n    send GET /n\n    expect status 200\n"))
+	assert.Equal(t, 0, run(t, dir, "run", "--against", "o.json", "--save", "one.jsonl").code)
+	answer = `"seven"`
+	r := run(t, dir, "run", "--against", "o.json", "--save", "two.jsonl", "--coverage-min", "100%")
+	assert.Equal(t, 1, r.code, r.out)
+	r = run(t, dir, "compare", "one.jsonl", "two.jsonl")
+	assert.Equal(t, 1, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "GET /n, 200: body at $")
+	for share, says := range map[string]string{"120%": "is not a share", "much": "is not a share"} {
+		r = run(t, dir, "run", "--against", "o.json", "--coverage-min", share)
+		assert.Equal(t, 2, r.code)
+		assert.Contains(t, r.err, says)
+	}
+}

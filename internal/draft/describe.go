@@ -79,6 +79,7 @@ func (s *Suite) describe(g *collection) {
 	item := g.answers(s)
 	g.bodies(s, item)
 	g.pages(item)
+	g.statuses()
 	s.public(g)
 	if g.Make == nil {
 		if op := g.ops["replace"]; g.ops["create"] == nil && op != nil {
@@ -358,6 +359,44 @@ func (g *collection) pages(item *openapi3.Schema) {
 			g.Filter = called(p.Value.Name) + " = " + v.Plain()
 		}
 	}
+}
+
+// usually are the statuses of success that are accepted anyway.
+var usually = map[string][]string{"list": {"200"}, "create": {"201"}, "read": {"200"}, "replace": {"200", "202", "204"}, "amend": {"200", "202", "204"}, "delete": {"200", "202", "204"}}
+
+// statuses says which answers are described where others would be expected: of the
+// operations, of what is missing, and of what is refused.
+func (g *collection) statuses() {
+	var out []string
+	for _, w := range []string{"list", "create", "read", "replace", "amend", "delete"} {
+		op := g.ops[w]
+		if op == nil || !slices.Contains(g.Supports, w) {
+			continue
+		}
+		status, _ := success(op)
+		list := strings.Split(status, " or ")
+		// A class, or a default, says nothing narrower.
+		if status != "" && !strings.Contains(status, "x") && slices.ContainsFunc(list, func(s string) bool { return !slices.Contains(usually[w], s) }) {
+			out = append(out, w+" "+status)
+		}
+	}
+	only := func(what string, op *contract.Operation, of ...string) {
+		if op == nil || op.Spec.Responses == nil || describes(op, "4XX", "4xx", "default") {
+			return
+		}
+		var said []string
+		for _, s := range of {
+			if describes(op, s) {
+				said = append(said, s)
+			}
+		}
+		if len(said) > 0 && len(said) < len(of) && !(what == "missing" && said[0] == "404") {
+			out = append(out, what+" "+strings.Join(said, " or "))
+		}
+	}
+	only("missing", g.ops["read"], "404", "410")
+	only("invalid", g.ops["create"], "400", "409", "422")
+	g.Answers = strings.Join(out, ", ")
 }
 
 // promised are the headers that an answer must have.

@@ -21,6 +21,8 @@ type Resource struct {
 	// Headers are lines that each request has; Filter is a line, "" for none.
 	Headers []string
 	Filter  string
+	// Answers is what is answered otherwise than usual, as a line has it; "" for nothing.
+	Answers string
 	// Turn is the member of Make that gets {turn}, so that items differ.
 	Turn string
 	// TurnForm is how, with %s for the text: "%s {turn}" when it is "".
@@ -116,6 +118,7 @@ func (r *Resource) Text() string {
 	}
 	line("takes", r.Takes, "")
 	line("filter", r.Filter, "")
+	line("answers", r.Answers, "")
 	line("assigned", names(r.Assigned), "")
 	line("required", names(r.Required), "")
 	if len(r.OnCreate) > 0 {

@@ -244,7 +244,7 @@ func TestWhatIsFound(t *testing.T) {
 			if s.wraps = c.kind == Miscounted || c.kind == Mispaged; s.wraps {
 				text += wrapped
 			}
-			out, events := roams(t, s, text, &Options{For: 4 * time.Second, Clients: 1}, 11)
+			out, events := roams(t, s, text, &Options{For: 10 * time.Second, Clients: 1}, 11)
 			require.NotEmpty(t, out.Findings)
 			f := out.Findings[0]
 			assert.Equal(t, c.kind, f.Kind, f.Text)

@@ -183,7 +183,7 @@ func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
 		return nil, err
 	}
 	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, bases: map[int]int{}, after: s.Afterwards}
-	if g.r.Pages() && !lazy && w.rand.IntN(5) == 0 {
+	if g.r.Pages() && !lazy && w.rand.IntN(3) == 0 {
 		w.pages = pageSizes[w.rand.IntN(len(pageSizes))]
 	}
 	if why := session.Around(false); why != "" {
