@@ -268,7 +268,7 @@ func TestLanguageServer(t *testing.T) {
 
 func TestLanguageServerRunsAScenario(t *testing.T) {
 	h := gullPoint(t)
-	text := "base " + h + "\n\nscenario \"look\"\n  step \"s\"\n    send GET /boats\n    expect status 200\n"
+	text := "base " + h + "\n\nscenario \"look\"\n  step \"s\"\n    send GET /boats\n    expect status 200\n    keep first from $[0].id\n  step \"t\"\n    send GET /boats/{first}\n    expect status 200\n"
 	e := newEditor(t, map[string]string{"look.upath": text})
 	require.Nil(t, e.ask("workspace/executeCommand", map[string]any{"command": "usualpath.run", "arguments": []string{filepath.Join(e.dir, "look.upath"), "--only", "look"}}))
 	select {
@@ -291,6 +291,16 @@ func TestLanguageServerRunsAScenario(t *testing.T) {
 		"range": map[string]any{"start": map[string]any{"line": 0, "character": 0}, "end": map[string]any{"line": 99, "character": 0}}}))
 	require.NoError(t, err)
 	require.Contains(t, string(hints), "found 200 OK")
+	require.Contains(t, string(hints), "= 1")
+	hover, err := json.Marshal(e.ask("textDocument/hover", e.at("look.upath", strings.Replace(wrong, "{first}", "{fir|st}", 1), "{fir|st}")))
+	require.NoError(t, err)
+	require.Contains(t, string(hover), "last value: `1`")
+	typed := strings.Replace(wrong, "    keep first", "    expect $[0].na|\n    keep first", 1)
+	require.NoError(t, e.conn.Notify(context.Background(), "textDocument/didChange", map[string]any{
+		"textDocument": map[string]any{"uri": e.uri("look.upath"), "version": 3}, "contentChanges": []any{map[string]any{"text": strings.Replace(typed, "|", "", 1)}}}))
+	members, err := json.Marshal(e.ask("textDocument/completion", e.at("look.upath", typed, "expect $[0].na|")))
+	require.NoError(t, err)
+	require.Contains(t, string(members), `"detail":"\"Arctic Tern\""`)
 }
 
 // A burst of keys is looked at once; parts of a text are replaced as they are typed, and

@@ -33,7 +33,7 @@ var forms = sync.OnceValue(func() map[string]*regexp.Regexp {
 		"status":    `\b(?:status(?: not)?|or(?: not)?|and not)\s+(\w*)$`,
 		"header":    `\bheader\s+([A-Za-z-]*)$`,
 		"path":      `^\s*send\s+[A-Z]+\s+(/[^\s]*)$`,
-		"member":    `(?:^|[^.])\$\.([A-Za-z0-9_]*)$`,
+		"member":    `(?:^|[\s(])\$\S*\.([A-Za-z0-9_]*)$`,
 		"predicate": `^\s*(?:expect|prefer|need|when)\s+(?:every\s+|exactly \d+\s+|at (?:least|most) \d+\s+)?(?:status|body|text|time|size|state|(?:header|cookie)\s+\S+|\{[^}]*\}|\$\S*|[a-z_]+)\s+([a-z ]*)$`,
 		"shape":     `(?:\b(?:is|is not|are|every|some|none|or|not|of)|:)\s+([a-z]+)$`,
 		"tag":       `^\s*tags\s+(?:.*,\s*)?([A-Za-z0-9_-]*)$`,
@@ -71,7 +71,13 @@ func (d *document) complete(offset int) []completion {
 			return statuses()
 		}},
 		{"path", d.paths},
-		{"member", d.memberNames},
+		{"member", func() []completion {
+			path := line[strings.LastIndexByte(line, '$'):strings.LastIndexByte(line, '.')]
+			if list := d.membersBelow(offset, path); len(list) > 0 {
+				return list
+			}
+			return d.memberNames()
+		}},
 		{"tag", d.tags},
 		{"resource", d.resources},
 		{"subject", func() []completion { return d.subjects(offset) }},

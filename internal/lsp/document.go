@@ -25,6 +25,8 @@ type document struct {
 	stale bool
 	// ran is what the last run has found, until the text changes.
 	ran []ran
+	// answers are those of the last run, nil while they were not looked for.
+	answers answers
 }
 
 // change puts a text in place of a part, or of all.

@@ -22,7 +22,7 @@ func (d *document) hover(offset int) *hover {
 		if s, at, found := d.bound(name, offset); found {
 			text := fmt.Sprintf("`%s` is bound in %s, line %d:\n\n```\n%s\n```", name, filepath.Base(s.file.Path),
 				s.file.Source.Position(at.Start).Line, strings.TrimSpace(lineAt(s.file.Source.Text, at.Start)))
-			if last := d.last(name); last != "" {
+			if last := d.lastOf(s, name, at.Start); last != "" {
 				text += "\n\nlast value: `" + strings.ReplaceAll(last, "`", "'") + "`"
 			}
 			return say(text)
@@ -98,6 +98,25 @@ func predicateAt(text string, offset int) *syntax.PredicateForm {
 		}
 	}
 	return best
+}
+
+// lastOf is the last value of a name that is bound at a place: what its line keeps of the
+// last answer, or what a request by hand has kept.
+func (d *document) lastOf(s nameScope, name string, at int) string {
+	out := ""
+	if s.file.Path == d.path {
+		s.each(func(st *syntax.Statement) {
+			if k, ok := st.Body.(*syntax.Keep); ok && k.Name == name && at >= st.Span.Start && at <= st.Span.End {
+				if v := d.kept(st.Span.Start, k); v != nil {
+					out = cut(v.String())
+				}
+			}
+		})
+	}
+	if out != "" {
+		return out
+	}
+	return d.last(name)
 }
 
 // last is the value that a request by hand kept under a name.

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/record"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/draft"
@@ -35,9 +34,9 @@ func (s *Server) runs(ctx context.Context, args []string) (string, error) {
 		args = append(args, "--save", name)
 	}
 	text, err := s.Run(ctx, append(args, "--color", "never")...)
-	found := map[string][]ran{}
+	found, said := map[string][]ran{}, answers{}
 	// Without a record the text says what is to be said.
-	_ = record.Read([]string{name}, func(e event.Event) {
+	said.read(name, func(e event.Event) {
 		st, ok := e.(*event.StepFinished)
 		if !ok {
 			return
@@ -67,6 +66,9 @@ func (s *Server) runs(ctx context.Context, args []string) (string, error) {
 	s.mu.Lock()
 	for _, d := range s.open {
 		d.ran = nil
+		if len(said) > 0 {
+			d.answers = said
+		}
 		for file, list := range found {
 			if strings.HasSuffix(filepath.ToSlash(d.path), "/"+strings.TrimLeft(filepath.ToSlash(filepath.Clean(file)), "./")) || file == d.path {
 				d.ran = append(d.ran, list...)
@@ -116,7 +118,11 @@ func (d *document) hints(at span) []inlay {
 	known := draft.LoadTried(filepath.Dir(d.path)).Known(filepath.Base(d.path))
 	nameScope{f, f.Statements, false}.each(func(st *syntax.Statement) {
 		if k, ok := st.Body.(*syntax.Keep); ok && !k.Secret {
-			if v := known[k.Name]; v != nil {
+			v := d.kept(st.Span.Start, k)
+			if v == nil {
+				v = known[k.Name]
+			}
+			if v != nil {
 				add(st.Span.End, "= "+cut(v.String()))
 			}
 		}
