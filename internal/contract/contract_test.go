@@ -116,6 +116,22 @@ func TestDocumentsThatAreNoneOrFlawed(t *testing.T) {
 	}
 }
 
+// What keeps a document from being read is left out, and said; the rest is used.
+func TestTheRestOfABadDocumentIsUsed(t *testing.T) {
+	const good = "  /a: { get: { responses: { '200': { description: d } } } }\n"
+	for text, says := range map[string]string{
+		"openapi: 3.0.0\ninfo: { title: t, version: '1', description: { a: 1 } }\npaths:\n" + good:                                                                                         "description",
+		"openapi: 3.0.0\ninfo: { title: t, version: '1' }\npaths:\n" + good + "  /b: { get: { parameters: [{ in: query, name: q, schema: {}, content: { a/b: {} } }], responses: {} } }\n": "both schema and content",
+		"openapi: 3.0.0\ninfo: { title: t, version: '1' }\npaths:\n" + good + "  /b: { get: { responses: { '200': { $ref: '#/none' } } } }\n":                                              "left out: /b (",
+		"swagger: '2.0'\ninfo: { title: t, version: '1' }\npaths:\n  x-note: none\n" + strings.Replace(good, "description: d", "description: d, schema: { type: array, items: {} }", 1):    "",
+	} {
+		d := document(t, text)
+		assert.Contains(t, d.Flaw, says, text)
+		assert.NotEmpty(t, d.Operations, text)
+		assert.Equal(t, "/a", d.Operations[0].Path)
+	}
+}
+
 func TestCoverage(t *testing.T) {
 	run := func(c *Coverage) []event.Touched {
 		silent := &exchange.Exchange{Request: &exchange.Request{Method: "GET", URL: "http://127.0.0.1/boats/newest"}, Failure: &exchange.Failure{}}

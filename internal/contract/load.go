@@ -12,7 +12,6 @@ import (
 	"github.com/getkin/kin-openapi/openapi2"
 	"github.com/getkin/kin-openapi/openapi2conv"
 	"github.com/getkin/kin-openapi/openapi3"
-	"github.com/goccy/go-yaml"
 
 	"usualpath/internal/core/source"
 )
@@ -39,8 +38,6 @@ func LoadData(name string, data []byte, folder string) (*Document, error) {
 	if said != nil && !strings.HasPrefix(string(said[2]), "3.") {
 		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 and Swagger 2.0 are read, and this says %q", name, said[2])
 	}
-	l := openapi3.NewLoader()
-	l.IsExternalRefsAllowed = true
 	root := ""
 	if folder != "" {
 		var err error
@@ -48,7 +45,64 @@ func LoadData(name string, data []byte, folder string) (*Document, error) {
 			return nil, err
 		}
 	}
-	l.ReadFromURIFunc = func(_ *openapi3.Loader, at *url.URL) ([]byte, error) {
+	load := func(data []byte) (*openapi3.T, error) {
+		l := openapi3.NewLoader()
+		l.IsExternalRefsAllowed = true
+		l.ReadFromURIFunc = reader(root)
+		return l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
+	}
+	doc, err := load(data)
+	flaw := ""
+	if err != nil && said != nil {
+		// Whoever tests a service seldom owns its description.
+		if again, bad := salvaged(data, load); again != nil {
+			flaw = firstLine(err)
+			if len(bad) > 0 {
+				flaw += "; left out: " + strings.Join(bad, ", ")
+			}
+			doc, err = again, nil
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s is not an OpenAPI document: %s", name, firstLine(err))
+	}
+	if !strings.HasPrefix(doc.OpenAPI, "3.") {
+		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 and Swagger 2.0 are read, and this does not say which it is: a document begins with `openapi: 3.1.0`", name)
+	}
+	out := finished(name, doc, string(data))
+	if flaw != "" {
+		out.Flaw = flaw
+	}
+	return out, nil
+}
+
+// salvaged is what can be read of a document that cannot be read whole, nil for nothing,
+// and the paths that were left out.
+func salvaged(data []byte, load func([]byte) (*openapi3.T, error)) (*openapi3.T, []string) {
+	better, err := mended(data)
+	if err != nil {
+		return nil, nil
+	}
+	if doc, err := load(better); err == nil {
+		return doc, nil
+	}
+	rest, bad := withoutBad(better, func(part []byte) error {
+		_, err := load(part)
+		return err
+	})
+	if rest == nil {
+		return nil, nil
+	}
+	doc, err := load(rest)
+	if err != nil {
+		return nil, nil
+	}
+	return doc, bad
+}
+
+// reader reads what a document refers to, within a folder.
+func reader(root string) openapi3.ReadFromURIFunc {
+	return func(_ *openapi3.Loader, at *url.URL) ([]byte, error) {
 		if at.Scheme != "" && at.Scheme != "file" || root == "" {
 			return nil, fmt.Errorf("%s is not read: only files beside the document are", at)
 		}
@@ -61,24 +115,13 @@ func LoadData(name string, data []byte, folder string) (*Document, error) {
 		}
 		return source.ReadFile(full)
 	}
-	doc, err := l.LoadFromDataWithPath(data, &url.URL{Path: filepath.ToSlash(name)})
-	if err != nil {
-		return nil, fmt.Errorf("%s is not an OpenAPI document: %s", name, firstLine(err))
-	}
-	if !strings.HasPrefix(doc.OpenAPI, "3.") {
-		return nil, fmt.Errorf("%s: OpenAPI 3.0 and 3.1 and Swagger 2.0 are read, and this does not say which it is: a document begins with `openapi: 3.1.0`", name)
-	}
-	return finished(name, doc, string(data)), nil
 }
 
 // loadOlder reads a document of Swagger 2.0 and makes it one of OpenAPI 3.0.
 func loadOlder(name string, data []byte) (*Document, error) {
-	asJSON := data
-	if !json.Valid(data) {
-		var err error
-		if asJSON, err = yaml.YAMLToJSON(data); err != nil {
-			return nil, fmt.Errorf("%s cannot be read: %s", name, firstLine(err))
-		}
+	asJSON, err := mended(data)
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %s", name, firstLine(err))
 	}
 	var older openapi2.T
 	if err := json.Unmarshal(asJSON, &older); err != nil {
