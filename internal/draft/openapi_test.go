@@ -68,3 +68,24 @@ func FuzzDocument(f *testing.F) {
 		}
 	})
 }
+
+// Credentials of a client are exchanged for a token where the token's host may be asked.
+func TestTokens(t *testing.T) {
+	name := filepath.Join(t.TempDir(), "o.yaml")
+	require.NoError(t, os.WriteFile(name, []byte("openapi: 3.0.3\ninfo: { title: t, version: '1' }\nsecurity: [{ o: [] }]\npaths: { /a: { get: { responses: { '200': { description: d } } } } }\ncomponents: { securitySchemes: { o: { type: oauth2, flows: { clientCredentials: { tokenUrl: 'http://127.0.0.1:9/token', scopes: {} } } } } }\n"), 0o600))
+	d, err := contract.Load(name)
+	require.NoError(t, err)
+	for allowed, want := range map[bool]string{true: "before all \"sign in\"\n  step \"ask for a token\"\n    send POST http://127.0.0.1:9/token\n", false: ""} {
+		s := FromOpenAPI(d, Choice{Allowed: func(host string) bool { return allowed && host == "127.0.0.1" }})
+		require.Equal(t, []string{"auth bearer {token}"}, s.Project.Defaults)
+		if !allowed {
+			require.Equal(t, want, s.Project.Before)
+			require.Equal(t, []string{"secret token from env API_TOKEN"}, s.Project.Secrets)
+			continue
+		}
+		require.Contains(t, s.Project.Before, want)
+		head := "project p\n\nbase http://127.0.0.1:9\n\n" + strings.Join(s.Project.Secrets, "\n") + "\n\ndefaults\n  auth bearer {token}\n\n" + s.Project.Before
+		s.Vet(head)
+		require.Len(t, s.Names, 1, s.Left())
+	}
+}
