@@ -342,6 +342,7 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 	}
 	d := state.Between(b.s, a.s)
 	if at.of.crowded() {
+		at.of.disturbed(b)
 		d = at.of.unexplained(d, b, a)
 	}
 	return d, nil

@@ -13,6 +13,7 @@ import (
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // others knows what the scenarios under way have made, and what each has done to
@@ -35,6 +36,8 @@ type item struct {
 	writing int
 	written time.Time
 	deleted bool
+	// sent are members that the answer to its create showed as they were sent.
+	sent map[string]*value.Value
 }
 
 type creating struct {
@@ -158,7 +161,51 @@ func (t *step) makes(r *expect.Reply, at *attempt) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for id := range ids {
-		o.items[id] = append(o.items[id], &item{host: u.Host, list: list, owner: t.in.job.id})
+		o.items[id] = append(o.items[id], &item{host: u.Host, list: list, owner: t.in.job.id, sent: shownAsSent(r)})
+	}
+}
+
+// shownAsSent are the members of a create's body that its answer shows as they were sent.
+func shownAsSent(r *expect.Reply) map[string]*value.Value {
+	sent, err := expect.NewReply(&exchange.Exchange{Request: r.Request, Answer: &exchange.Answer{Status: 200, Body: r.Request.Body}}).JSON()
+	if err != nil || sent.Kind != value.Object {
+		return nil
+	}
+	shown, err := r.JSON()
+	if err != nil || shown.Kind != value.Object {
+		return nil
+	}
+	out := map[string]*value.Value{}
+	for i, n := range sent.Names {
+		if v, has := shown.Get(n); has && value.Equal(v, sent.Items[i]) {
+			out[n] = v
+		}
+	}
+	return out
+}
+
+// disturbed notes when a list shows an item of this scenario otherwise than it was made,
+// and the scenario has not written to it: what others do may hide then what it does itself,
+// and it runs once more alone.
+func (t *step) disturbed(s *snapshot) {
+	if s.view.By == nil || t.in.disturbed {
+		return
+	}
+	o, me := t.env.others, t.in.job.id
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for _, key := range s.s.Keys {
+		m := s.s.Members[key]
+		for _, id := range s.view.Identities(s.s.Only([]string{key})) {
+			for _, i := range o.of(strings.ToLower(id), s.host, s.list, func(i *item) bool { return i.owner == me && i.writing == 0 && i.written.IsZero() && !i.deleted }) {
+				for n, v := range i.sent {
+					if now, has := m.Get(n); has && !value.Equal(now, v) {
+						t.in.disturbed = true
+						return
+					}
+				}
+			}
+		}
 	}
 }
 

@@ -69,6 +69,8 @@ type flow struct {
 	around bool
 	// unnamed is set when a create does not tell what it has made.
 	unnamed bool
+	// disturbed is set when others have changed what this scenario has made.
+	disturbed bool
 	// wrote is set once it has been told that this sends more than reads.
 	wrote bool
 	// late is told after the scenario.
@@ -89,7 +91,7 @@ type flow struct {
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.beside(ctx, j, emit)
-	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
+	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.disturbed || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts.
 		r.gate.Lock()
