@@ -55,7 +55,7 @@ type Choice struct {
 	Tags, Paths, Operations []string
 	// Known are operations that were drafted before, as "METHOD path".
 	Known []string
-	// Bearer, when it is not nil, tells whether a host may be asked for a token.
+	// Allowed tells whether a host may be asked for a token; nil for none.
 	Allowed func(host string) bool
 }
 
