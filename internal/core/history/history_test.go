@@ -68,6 +68,7 @@ func TestJudge(t *testing.T) {
 		start, calls, final string
 		found               string
 	}{
+		"a read of what was there at first":        {`{"a": 1}`, "1 replace 0-10 {\"a\": 2}\n2 read 5-12 {\"a\": 1}\n1 merge 12-30 {\"a\": 1}\n3 read 15-30 {\"a\": 2}", `{"a": 1}`, ""},
 		"two replaces, the later one stays":        {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n2 replace 20-30 {\"a\": 2}", `{"a": 2}`, ""},
 		"two replaces, the earlier one stays":      {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n2 replace 20-30 {\"a\": 2}", `{"a": 1}`, "lost update a: 0 20"},
 		"two at once, either stays":                {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n2 replace 5-30 {\"a\": 2}", `{"a": 1}`, ""},

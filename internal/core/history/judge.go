@@ -18,7 +18,7 @@ func Judge(h History, budget time.Duration) (found []Finding, unsure bool) {
 			found = append(found, Finding{What: Broken, Calls: []Call{c}})
 		}
 	}
-	found = append(found, older(h.Calls)...)
+	found = append(found, older(h.Start, h.Calls)...)
 	j := &judge{h: h, budget: budget}
 	if j.fails(h.Calls, h.Final) {
 		f := j.name()
@@ -154,7 +154,7 @@ func (j *judge) shows(c Call, member string) bool {
 
 // older finds a read that shows a value which was over before one began that an
 // earlier read has shown: the first of them.
-func older(calls []Call) []Finding {
+func older(start Final, calls []Call) []Finding {
 	for _, later := range calls {
 		if later.Kind != Read || later.Outcome != Taken {
 			continue
@@ -164,7 +164,7 @@ func older(calls []Call) []Finding {
 				continue
 			}
 			for _, n := range names([]Call{earlier, later}) {
-				now, then := writer(calls, n, later.Members[n]), writer(calls, n, earlier.Members[n])
+				now, then := writer(start, calls, n, later.Members[n]), writer(start, calls, n, earlier.Members[n])
 				if now != nil && then != nil && now.End < then.Begin {
 					return []Finding{{What: Older, Warns: true, Member: n, Calls: []Call{*now, *then, earlier, later}}}
 				}
@@ -174,8 +174,12 @@ func older(calls []Call) []Finding {
 	return nil
 }
 
-// writer is the only call that has written a value, nil where it cannot be told.
-func writer(calls []Call, member string, v *value.Value) *Call {
+// writer is the only call that has written a value, nil where it cannot be told: the value
+// may also be what was there at first.
+func writer(start Final, calls []Call, member string, v *value.Value) *Call {
+	if first, known := start.Members[member]; known && same(first, v) {
+		return nil
+	}
 	var out *Call
 	for i, c := range calls {
 		w, ok := c.Members[member]

@@ -333,9 +333,9 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	lines := []line{send(method, s.at("id")), content, taken}
 	if c.like != "" {
 		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)
-		sends := bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{c.member: &c.like}), "turn"))
-		if method == "PATCH" {
-			sends = s.patch("{ " + quoted(c.member) + ": " + c.like + " }")
+		sends := s.patch("{ " + quoted(c.member) + ": " + c.like + " }")
+		if method == "PUT" {
+			sends = bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{c.member: &c.like}), "turn"))
 		}
 		s.step(plain, send(method, s.at("id")), sends)
 		lines = append([]line{when("status 2xx" + of(plain))}, lines...)

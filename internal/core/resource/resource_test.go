@@ -67,6 +67,7 @@ func TestAllChecksAreOfTheLanguage(t *testing.T) {
 		"located":       strings.Replace(boats, "  make", "  identity header Location by $.ref\n  make", 1),
 		"chosen":        strings.Replace(boats, "  make", "  identity chosen \"GP{turn}\" by $.code\n  supports list, read, replace, amend, delete\n  make", 1),
 		"read only":     "resource tides\n  collection /tides\n  identity $.day\n  supports list, read\n",
+		"times, PATCH":  "resource tours\n  collection /tours\n  make { \"name\": \"T {turn}\", \"from\": \"2031-05-17T08:30:00Z\" }\n  amend { \"from\": \"2031-05-18T08:30:00Z\" }\n  takes { \"name\": string, \"from\": datetime }\n",
 		"no list":       strings.Replace(boats, "  make", "  supports create, read, replace, amend, delete\n  make", 1),
 		"no read":       strings.Replace(boats, "  make", "  supports list, create, delete\n  make", 1),
 		"by name":       "let tern = { \"name\": \"T {uuid()}\" }\nresource boats\n  collection /boats\n  make {tern}\n",
