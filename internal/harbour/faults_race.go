@@ -18,6 +18,8 @@ func raceFaults() []Fault {
 	return []Fault{
 		{Name: "creates-collide", Says: "boats made at the same time may get the same id",
 			Finds: []string{"race/creates-together"},
+			// What it moves onto a neighbour's item stays broken.
+			Also: []string{"limits/edge-is-taken"},
 			middleware: func() middleware {
 				var busy atomic.Int64
 				var order sync.Mutex
