@@ -296,16 +296,10 @@ func (g *collection) pages(item *openapi3.Schema) {
 		}
 		return ""
 	}
-	called := func(n string) string {
-		if syntax.IsName(n) {
-			return n
-		}
-		return quoted(n)
-	}
 	size := has("limit", "per_page", "perPage", "page_size", "pageSize", "size", "page[size]", "page[limit]", "count", "top", "$top", "take", "maxResults", "max_results")
 	switch offset, page := has("offset", "skip", "$skip", "start", "startAt", "page[offset]"), has("page", "page_number", "pageNumber", "page[number]"); {
 	case size != "" && offset != "":
-		g.Paging = "by offset " + called(size) + ", " + called(offset)
+		g.Paging = "by offset " + fieldName(size) + ", " + fieldName(offset)
 	case page != "":
 		from := 1
 		for _, p := range op.Params {
@@ -316,9 +310,9 @@ func (g *collection) pages(item *openapi3.Schema) {
 			}
 		}
 		if size != "" {
-			page = called(size) + ", " + called(page)
+			page = fieldName(size) + ", " + fieldName(page)
 		} else {
-			page = called(page)
+			page = fieldName(page)
 		}
 		g.Paging = fmt.Sprintf("by page %s from %d", page, from)
 	}
@@ -340,7 +334,7 @@ func (g *collection) pages(item *openapi3.Schema) {
 	if cursor := has("cursor", "after", "page_token", "pageToken", "next_token", "starting_after", "continue", "marker"); g.Paging == "" && cursor != "" {
 		for _, n := range []string{"next_cursor", "nextCursor", "next_page_token", "nextPageToken", "next_token", "cursor", "next"} {
 			if p := answer.Properties[n]; p != nil && typeName(flat(p)) == "string" {
-				g.Paging = "by cursor " + called(cursor) + " from " + resource.MemberPath(n)
+				g.Paging = "by cursor " + fieldName(cursor) + " from " + resource.MemberPath(n)
 				break
 			}
 		}
@@ -356,7 +350,7 @@ func (g *collection) pages(item *openapi3.Schema) {
 		is := flat(item.Properties[p.Value.Name])
 		v, sent := g.Make.Get(p.Value.Name)
 		if sent && (len(is.Enum) > 0 || typeName(is) == "boolean") && v.Plain() != "" && inLine(v.Plain()) == v.Plain() && !strings.ContainsAny(v.Plain(), "{\"#\\") {
-			g.Filter = called(p.Value.Name) + " = " + v.Plain()
+			g.Filter = fieldName(p.Value.Name) + " = " + v.Plain()
 		}
 	}
 }

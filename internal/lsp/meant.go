@@ -210,9 +210,16 @@ func (s *Server) files(d *document) []*project.File {
 	if root == "" {
 		root = d.file().Dir()
 	}
-	s.all = project.Load([]string{root}, project.Options{Overlay: s.overlay()})
 	var out []*project.File
-	for _, f := range s.all.Files {
+	s.all, out = s.load(root)
+	return out
+}
+
+// load reads a project, and gives its files and those that they use.
+func (s *Server) load(root string) (*project.Project, []*project.File) {
+	all := project.Load([]string{root}, project.Options{Overlay: s.overlay()})
+	var out []*project.File
+	for _, f := range all.Files {
 		if f.Derived() {
 			continue
 		}
@@ -222,10 +229,10 @@ func (s *Server) files(d *document) []*project.File {
 			}
 		}
 	}
-	if c := s.all.Config; c != nil && !slices.ContainsFunc(out, func(have *project.File) bool { return have.Path == c.Path }) {
+	if c := all.Config; c != nil && !slices.ContainsFunc(out, func(have *project.File) bool { return have.Path == c.Path }) {
 		out = append(out, c)
 	}
-	return out
+	return all, out
 }
 
 // seesFile tells whether a file takes names of another.

@@ -221,9 +221,9 @@ func (s *Server) everywhere(req *jsonrpc2.Request) (any, error) {
 		if root == "" {
 			continue
 		}
-		all := project.Load([]string{root}, project.Options{Overlay: s.overlay()})
-		for _, f := range all.Files {
-			if f.Derived() || seen[f.Path] {
+		_, files := s.load(root)
+		for _, f := range files {
+			if seen[f.Path] {
 				continue
 			}
 			seen[f.Path] = true

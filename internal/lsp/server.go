@@ -41,8 +41,8 @@ type Server struct {
 	Version string
 	Run     Run
 	open    map[string]*document
-	// begun and ended are set by initialize and shutdown, left by exit.
-	begun, ended, left bool
+	// begun and ended are set by initialize and shutdown.
+	begun, ended bool
 	// watches tells that the editor can be asked to watch files, root where it works.
 	watches bool
 	root    string
@@ -162,7 +162,6 @@ func (s *Server) handle(ctx context.Context, conn *jsonrpc2.Conn, req *jsonrpc2.
 	}()
 	switch {
 	case req.Method == "exit":
-		s.left = true
 		return nil, conn.Close()
 	case req.Method == "initialize" && !s.begun:
 		return s.initialize(req)

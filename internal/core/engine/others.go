@@ -167,7 +167,7 @@ func (t *step) makes(r *expect.Reply, at *attempt) {
 
 // shownAsSent are the members of a create's body that its answer shows as they were sent.
 func shownAsSent(r *expect.Reply) map[string]*value.Value {
-	sent, err := expect.NewReply(&exchange.Exchange{Request: r.Request, Answer: &exchange.Answer{Status: 200, Body: r.Request.Body}}).JSON()
+	sent, err := sentJSON(r.Request)
 	if err != nil || sent.Kind != value.Object {
 		return nil
 	}

@@ -10,6 +10,7 @@ import (
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // owned is what a scenario has made, as far as it is certain: what it asked
@@ -165,7 +166,7 @@ func (t *step) tells(r *exchange.Request) {
 	if !t.strict() || syntax.SafeMethod(r.Method) {
 		return
 	}
-	v, err := expect.NewReply(&exchange.Exchange{Request: r, Answer: &exchange.Answer{Status: 200, Body: r.Body}}).JSON()
+	v, err := sentJSON(r)
 	if err != nil {
 		return
 	}
@@ -200,4 +201,9 @@ func (t *step) reading(r *exchange.Request, at, item string) *exchange.Request {
 		}
 	}
 	return out
+}
+
+// sentJSON is what a request sends, as JSON.
+func sentJSON(r *exchange.Request) (*value.Value, error) {
+	return expect.NewReply(&exchange.Exchange{Request: r, Answer: &exchange.Answer{Status: 200, Body: r.Body}}).JSON()
 }

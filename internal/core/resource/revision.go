@@ -64,7 +64,7 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 	case as.Header != "":
 		return slices.Insert(out, i+1, headerLine(as.Header+": {"+rev+"}"))
 	case as.Query != "":
-		return slices.Insert(out, i+1, queryLine(quotedName(as.Query), `"{`+rev+`}"`))
+		return slices.Insert(out, i+1, queryLine(as.Query, `"{`+rev+`}"`))
 	}
 	member := strings.TrimPrefix(as.Path.Raw, "$.")
 	for j, l := range out {
@@ -86,17 +86,9 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 	return out
 }
 
-// quotedName is a query parameter's name as it is written in a line.
 // Queried is the name of a query parameter as a line has it: in quotes where it must.
 func Queried(name string) string {
 	if strings.HasPrefix(name, `"`) || name != "" && !strings.ContainsAny(name, " \t=\"{#\\") {
-		return name
-	}
-	return quoted(name)
-}
-
-func quotedName(name string) string {
-	if syntax.IsName(name) {
 		return name
 	}
 	return quoted(name)

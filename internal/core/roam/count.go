@@ -37,7 +37,7 @@ func (w *walk) counted(m *move, s *state.Snapshot) *doubt {
 	w.count = was
 	d := &doubt{kind: Miscounted, move: w.lastWrite(), observed: fmt.Sprintf("%s was %d, and is %d with %d more items, as the list shows", g.r.Total, was.total, now.total, came)}
 	if came < 0 {
-		d.observed = fmt.Sprintf("%s was %d, and is %d with %d items less, as the list shows", g.r.Total, was.total, now.total, -came)
+		d.observed = fmt.Sprintf("%s was %d, and is %d with %d fewer items, as the list shows", g.r.Total, was.total, now.total, -came)
 	}
 	d.item = w.about(d.move)
 	if d.item == nil {
