@@ -17,3 +17,16 @@ var Roam string
 //
 //go:embed documents.md
 var Documents string
+
+// Recordings tells what becomes of a HAR file, in Markdown.
+//
+//go:embed recordings.md
+var Recordings string
+
+// Guide teaches the language in one sitting, Cookbook has short recipes; both in Markdown.
+//
+//go:embed guide.md
+var Guide string
+
+//go:embed cookbook.md
+var Cookbook string

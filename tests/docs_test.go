@@ -1,9 +1,13 @@
 package tests
 
 import (
+	"debug/elf"
 	"encoding/json"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -15,10 +19,14 @@ import (
 var upathBlock = regexp.MustCompile("(?s)```upath\n(.*?)```")
 
 func TestEveryExampleOfTheReferenceRuns(t *testing.T) {
-	text, err := os.ReadFile("../docs/language.md")
-	require.NoError(t, err)
-	blocks := upathBlock.FindAllStringSubmatch(string(text), -1)
-	require.Greater(t, len(blocks), 7)
+	var blocks [][]string
+	for name, least := range map[string]int{"language": 8, "guide": 5} {
+		text, err := os.ReadFile("../docs/" + name + ".md")
+		require.NoError(t, err)
+		found := upathBlock.FindAllStringSubmatch(string(text), -1)
+		require.GreaterOrEqual(t, len(found), least)
+		blocks = append(blocks, found...)
+	}
 	base := gullPoint(t)
 	for _, b := range blocks {
 		dir := folder(t, "a.upath", b[1])
@@ -42,4 +50,34 @@ func TestTheGrammarKnowsEveryKeyword(t *testing.T) {
 	for _, w := range syntax.Keywords() {
 		require.True(t, statement.MatchString("  "+w+" x"), "%s is not coloured", w)
 	}
+}
+
+// The image has nothing but the binary: what it starts is what it copies, and the binary needs
+// nothing beside it.
+func TestTheImageHoldsWhatItStarts(t *testing.T) {
+	text, err := os.ReadFile("../Dockerfile")
+	require.NoError(t, err)
+	lines := map[string]string{}
+	for _, l := range strings.Split(string(text), "\n") {
+		if word, rest, ok := strings.Cut(l, " "); ok && !strings.HasPrefix(l, "#") {
+			lines[word] = rest
+		}
+	}
+	assert.Equal(t, "scratch", lines["FROM"])
+	_, to, _ := strings.Cut(lines["COPY"], " ")
+	var start []string
+	require.NoError(t, json.Unmarshal([]byte(lines["ENTRYPOINT"]), &start))
+	assert.Equal(t, []string{to}, start)
+	static := filepath.Join(t.TempDir(), "usualpath")
+	c := exec.Command("go", "build", "-o", static, "../cmd/usualpath")
+	c.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux")
+	said, err := c.CombinedOutput()
+	require.NoError(t, err, "%s", said)
+	f, err := elf.Open(static)
+	require.NoError(t, err)
+	defer f.Close()
+	libraries, err := f.ImportedLibraries()
+	require.NoError(t, err)
+	assert.Empty(t, libraries)
+	assert.Nil(t, f.Section(".interp"))
 }

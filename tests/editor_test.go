@@ -53,7 +53,7 @@ p.newName = "boat"
 local edit = ask("textDocument/rename", p)
 vim.lsp.util.apply_workspace_edit(edit, "utf-16")
 local format = ask("textDocument/formatting", { textDocument = vim.lsp.util.make_text_document_params(), options = { tabSize = 2, insertSpaces = true } })
-vim.lsp.util.apply_text_edits(format, 0, "utf-16")
+vim.lsp.util.apply_text_edits(format, vim.api.nvim_get_current_buf(), "utf-16")
 say(table.concat(vim.api.nvim_buf_get_lines(0, 0, -1, false), "\n"))
 io.stdout:write(table.concat(out, "\n") .. "\n")
 vim.cmd("qa!")

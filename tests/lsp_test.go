@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -362,4 +363,97 @@ func TestLanguageServerLifeCycle(t *testing.T) {
 	var ended *exec.ExitError
 	require.ErrorAs(t, cmd.Wait(), &ended)
 	require.Equal(t, 1, ended.ExitCode(), "exit without shutdown")
+}
+
+// Hints that say what to write are edits.
+func TestWhatIsSaidCanBeMended(t *testing.T) {
+	head := "base http://127.0.0.1:9\n\nscenario \"s\"\n"
+	step := "  step \"t\"\n    send GET /boats\n    expect status 200\n"
+	for name, c := range map[string]struct {
+		text, mark string
+		// want is the line that the text has once it is mended.
+		want string
+	}{
+		"expects nothing":       {head + "  step \"t\"\n    send GET /boats\n", "step", "    expect status 200\n"},
+		"does nothing":          {head + "  step \"t\"\n", "step", "    send GET /path\n"},
+		"lower case":            {head + strings.Replace(step, "GET", "get", 1), "get", "    send GET /boats\n"},
+		"two braces":            {head + "  let id = 1\n" + strings.Replace(step, "/boats", "/boats/{{id}}", 1), "{{id", "    send GET /boats/{id}\n"},
+		"above the request":     {head + "  step \"t\"\n    header A: b\n    send GET /boats\n    expect status 200\n", "header", "    send GET /boats\n      header A: b\n"},
+		"outside a step":        {head + "  send GET /boats\n", "send", "  step \"title\"\n"},
+		"an order of times":     {head + step + "    expect $.at < \"2031-05-17T08:30:00Z\"\n", "< \"", `    expect $.at before "2031-05-17T08:30:00Z"` + "\n"},
+		"not observed":          {head + step + "    expect boats gains 1\n", "boats gains", "  observe boats at /boats by $.id\n"},
+		"a step misspelled":     {head + strings.Replace(step, "\"t\"", "\"look at it\"", 1) + "  step \"u\"\n    send GET /boats\n    expect $.id same as $.id of \"lok at it\"\n", "\"lok", `    expect $.id same as $.id of "look at it"` + "\n"},
+		"never bound":           {head + step + "  step \"u\"\n    send GET /boats/{wherry}\n    expect status 200\n", "{wherry", "    keep wherry from $.id\n"},
+		"a secret written out":  {head + "  step \"t\"\n    send GET /boats\n      auth bearer \"abcdefgh12345678\"\n    expect status 200\n", "\"abcd", "secret token from env TOKEN\n"},
+		"a duration of nothing": {head + step + "    expect $.at is within 5 of {now()}\n", "5 of", "    expect $.at is within 5m of {now()}\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			e := newEditor(t, map[string]string{"a.upath": c.text})
+			said := e.diagnostics("a.upath", 1)
+			require.NotEmpty(t, said)
+			at := e.at("a.upath", strings.Replace(c.text, c.mark, "|"+c.mark, 1), "|")["position"]
+			list := e.ask("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri("a.upath")}, "range": map[string]any{"start": at, "end": at}, "context": map[string]any{}}).([]any)
+			var all []string
+			for _, one := range list {
+				all = append(all, applied(c.text, one.(map[string]any), e.uri("a.upath")))
+			}
+			require.True(t, slices.ContainsFunc(all, func(text string) bool { return strings.Contains(text, c.want) }), "%s\n---\n%s", strings.Join(said, "\n"), strings.Join(all, "\n---\n"))
+		})
+	}
+}
+
+// applied is a text with an action's edits made.
+func applied(text string, action map[string]any, uri string) string {
+	edits := action["edit"].(map[string]any)["changes"].(map[string]any)[uri].([]any)
+	lines := strings.SplitAfter(text, "\n")
+	offset := func(edit any, end string) int {
+		at := edit.(map[string]any)["range"].(map[string]any)[end].(map[string]any)
+		n := int(at["character"].(float64))
+		for _, l := range lines[:int(at["line"].(float64))] {
+			n += len(l)
+		}
+		return n
+	}
+	slices.SortStableFunc(edits, func(a, b any) int { return offset(b, "start") - offset(a, "start") })
+	for _, one := range edits {
+		text = text[:offset(one, "start")] + one.(map[string]any)["newText"].(string) + text[offset(one, "end"):]
+	}
+	return text
+}
+
+// What was tried last is filed where the cursor is; members and paths come from the
+// project's document; a check is explained.
+func TestLanguageServerFilesAndDescribes(t *testing.T) {
+	h := gullPoint(t)
+	text := "base " + h + "\n\nscenario \"look\"\n  step \"s\"\n    send GET /boats/1\n    expect status 200\n\nscenario \"other\"\n  check lifecycle/deleted-is-gone of boats on delete\n  step \"u\"\n    send GET /boats\n    expect status 200\n"
+	dir := folder(t, "look.upath", text)
+	document, err := os.ReadFile("../examples/openapi.yaml")
+	require.NoError(t, err)
+	require.Equal(t, 0, run(t, dir, "try", "POST", "/boats", "--base", h, "--json", `{"name": "Curlew", "length_m": 8}`).code)
+	e := newEditor(t, map[string]string{"look.upath": text})
+	require.NoError(t, os.WriteFile(filepath.Join(e.dir, "openapi.yaml"), document, 0o600))
+	require.NoError(t, os.CopyFS(filepath.Join(e.dir, ".usualpath"), os.DirFS(filepath.Join(dir, ".usualpath"))))
+	at := map[string]any{"line": 4, "character": 6}
+	list := e.ask("textDocument/codeAction", map[string]any{"textDocument": map[string]any{"uri": e.uri("look.upath")}, "range": map[string]any{"start": at, "end": at}, "context": map[string]any{}}).([]any)
+	require.Len(t, list, 1)
+	require.Contains(t, list[0].(map[string]any)["title"], "File the last try here: POST /boats, answered 201 just now")
+	filed := applied(text, list[0].(map[string]any), e.uri("look.upath"))
+	first, rest, _ := strings.Cut(filed, "scenario \"other\"")
+	require.Contains(t, first, "    expect status 201\n")
+	require.Contains(t, first, "as boat")
+	require.Contains(t, rest, "step \"u\"")
+	version := 1
+	for mark, want := range map[string]string{"    expect $.|": `"label":"length_m"`, "    send GET /b|": `"label":"/boats/{boat}/stays"`} {
+		version++
+		typed := strings.Replace(text, "    expect status 200\n", "    expect status 200\n"+mark+"\n", 1)
+		require.NoError(t, e.conn.Notify(context.Background(), "textDocument/didChange", map[string]any{
+			"textDocument": map[string]any{"uri": e.uri("look.upath"), "version": version}, "contentChanges": []any{map[string]any{"text": strings.Replace(typed, "|", "", 1)}}}))
+		answer, err := json.Marshal(e.ask("textDocument/completion", e.at("look.upath", typed, mark)))
+		require.NoError(t, err)
+		require.Contains(t, string(answer), want)
+	}
+	lenses, err := json.Marshal(e.ask("textDocument/codeLens", map[string]any{"textDocument": map[string]any{"uri": e.uri("look.upath")}}))
+	require.NoError(t, err)
+	require.Contains(t, string(lenses), `"explain lifecycle/deleted-is-gone"`)
 }

@@ -173,7 +173,7 @@ func TestWatchRunsAgainWhenAFileChanges(t *testing.T) {
 		_ = c.Wait()
 	}()
 	within := func(what string) {
-		require.Eventually(t, func() bool { return out.has(what) }, 10*time.Second, 20*time.Millisecond, out.b.String())
+		require.Eventually(t, func() bool { return out.has(what) }, 10*time.Second, 20*time.Millisecond, "%s does not come", what)
 	}
 	within("waiting for a change")
 	require.NoError(t, os.WriteFile(dir+"/b.upath", []byte(strings.Replace(text, "%s", "changed", 1)), 0o644))

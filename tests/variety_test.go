@@ -8,6 +8,11 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"net/http/httputil"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -335,6 +340,66 @@ func TestLegalVarietyPasses(t *testing.T) {
 			}
 		})
 	}
+}
+
+// What the service keeps beside what was sent may move as it likes, also where the resource says
+// nothing of it: nothing that must hold fails.
+func TestWhatIsNotSaidIsNoDefect(t *testing.T) {
+	unsaid := regexp.MustCompile(`(?m)^  (assigned|volatile|required) .*\n`)
+	for name, c := range varieties() {
+		t.Run(name, func(t *testing.T) {
+			c.says, c.moves = unsaid.ReplaceAllString(c.says, ""), true
+			_, dir := c.start(t)
+			r, _ := missed(t, dir, "run", "-v", "--seed", "11")
+			assert.Equal(t, 0, r.code, "%s", tail(r.out))
+		})
+	}
+}
+
+// rewritten is a variety whose answers are rewritten on their way, and the folder with its file.
+func (c varied) rewritten(t *testing.T, from *regexp.Regexp, to string) string {
+	m, dir := c.start(t)
+	u, err := url.Parse(service(t, m.ServeHTTP))
+	require.NoError(t, err)
+	between := httputil.NewSingleHostReverseProxy(u)
+	between.ModifyResponse = func(r *http.Response) error {
+		body, err := io.ReadAll(r.Body)
+		body = from.ReplaceAll(body, []byte(to))
+		r.Body, r.ContentLength = io.NopCloser(bytes.NewReader(body)), int64(len(body))
+		if r.Header.Set("Content-Length", strconv.Itoa(len(body))); r.Request.Method == http.MethodHead {
+			r.Header.Del("Content-Length")
+		}
+		return err
+	}
+	name := filepath.Join(dir, "m.upath")
+	says, err := os.ReadFile(name)
+	require.NoError(t, err)
+	text := regexp.MustCompile(`base http://[^/\s]+`).ReplaceAllString(string(says), "base "+service(t, between.ServeHTTP))
+	require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+	return dir
+}
+
+// A member that reads as another type from the start is a form of the service's own: it is told
+// once, and nothing that must hold fails.
+func TestNumbersThatReadAsTexts(t *testing.T) {
+	for name, c := range varieties() {
+		if c.gzip || c.etag != "" {
+			continue
+		}
+		dir := c.rewritten(t, regexp.MustCompile(`"depth":\s*(-?[0-9][0-9.eE+-]*)`), `"depth": "$1"`)
+		r, found := missed(t, dir, "run", "-v", "--seed", "11")
+		assert.Equal(t, 0, r.code, "%s: %s", name, tail(r.out))
+		assert.Contains(t, found, "lifecycle/types-are-kept", name)
+		assert.Contains(t, r.out, "depth is sent as number and reads as string")
+	}
+}
+
+// Of a member that no item shows it is said how that is told to be meant.
+func TestAMemberThatIsNeverShown(t *testing.T) {
+	dir := varieties()["a list by name"].rewritten(t, regexp.MustCompile(`"note":\s*"[^"]*",?`), "")
+	r := run(t, dir, "run")
+	assert.Equal(t, 1, r.code, r.out)
+	assert.Contains(t, r.out, "`hidden note` says of a member that it is taken, and never shown")
 }
 
 // Members may have any name that JSON knows.

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"time"
 
@@ -13,6 +12,7 @@ import (
 
 	"usualpath/docs"
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/late"
 	"usualpath/internal/report"
 )
 
@@ -30,10 +30,22 @@ var topics = []struct{ name, short, section string }{
 	{"resources", "what a resource statement may say", "Resources"},
 }
 
+// pages are whole pages that help shows.
+var pages = []struct {
+	name, short string
+	text        *string
+}{
+	{"guide", "from the first line to a resource, in one sitting", &docs.Guide},
+	{"cookbook", "short recipes: sign in, upload, poll, page, retry, shard …", &docs.Cookbook},
+	{"roaming", "how roam walks, what it tells, and what it leaves alone", &docs.Roam},
+	{"documents", "drafting from an OpenAPI document, and holding a service against it", &docs.Documents},
+	{"recordings", "drafting scenarios of what a browser has sent (HAR)", &docs.Recordings},
+}
+
 const exitCodes = `Every command ends with one of these codes:
 
     0    all held; what should and is usual may have been warned of
-    1    an expectation failed or could not be judged, roaming has found something,
+    1    an expectation failed, roaming has found something,
          something is newly failing (compare), a file is not in canonical layout (fmt --check), or an answer
          departs from the document (run --against)
     2    wrong usage, or a file with errors: nothing was sent
@@ -52,12 +64,11 @@ func (a *app) help(root *cobra.Command) {
 		})
 		root.AddCommand(c)
 	}
-	off := &cobra.Command{Use: "roaming", Short: "how roam walks, what it tells, and what it leaves alone"}
-	off.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(docs.Roam, a.style(a.out))) })
-	root.AddCommand(off)
-	documents := &cobra.Command{Use: "documents", Short: "drafting from an OpenAPI document, and holding a service against it"}
-	documents.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(docs.Documents, a.style(a.out))) })
-	root.AddCommand(documents)
+	for _, p := range pages {
+		c := &cobra.Command{Use: p.name, Short: p.short}
+		c.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, plainText(*p.text, a.style(a.out))) })
+		root.AddCommand(c)
+	}
 	c := &cobra.Command{Use: "exit-codes", Short: "what the exit codes mean"}
 	c.SetHelpFunc(func(*cobra.Command, []string) { fmt.Fprint(a.out, exitCodes) })
 	root.AddCommand(c)
@@ -73,7 +84,7 @@ func section(text, head string) string {
 	return "## " + head + "\n" + rest
 }
 
-var link = regexp.MustCompile(`\[([^\]]*)\]\([^)]*\)`)
+var link = late.Regexp(`\[([^\]]*)\]\([^)]*\)`)
 
 // plainText sets Markdown for a terminal: paragraphs in lines of 88 characters,
 // code moved in, tables as they are.
@@ -82,7 +93,7 @@ func plainText(text string, s *report.Style) string {
 	var paragraph []string
 	flush := func() {
 		if len(paragraph) > 0 {
-			for _, l := range report.Fold(link.ReplaceAllString(strings.Join(paragraph, " "), "$1"), 88) {
+			for _, l := range report.Fold(link().ReplaceAllString(strings.Join(paragraph, " "), "$1"), 88) {
 				b.WriteString(l + "\n")
 			}
 			paragraph = nil

@@ -21,6 +21,7 @@ import (
 
 type newFlags struct {
 	service, openapi, base  string
+	har, host               string
 	allow, header           []string
 	tags, paths, operations []string
 	writes, list, update    bool
@@ -46,12 +47,17 @@ With --from-openapi every operation of an OpenAPI document (3.0, 3.1 or Swagger
 2.0, JSON or YAML, a file or a URL on this machine) is drafted, and what could not
 be is listed; so is a JSON Schema, as a resource of such items. --tag, --path and
 --operation choose a part, --list shows what there is. --update adds what the
-document has newly and leaves everything else as it is. Files that exist are never
-overwritten.`,
+document has newly and leaves everything else as it is.
+With --from-har a recording, as browsers and proxies save it (HAR 1.2), becomes a
+scenario: calls of the service in order of time, with what an answer gave and a
+later request used as names, credentials as secrets, and statuses and shapes as
+expectations; what looks like a resource's life becomes a resource. --list shows
+what is in it. Files that exist are never overwritten.`,
 		Example: `  usualpath new harbour-tests
   usualpath new drafted --from-service http://127.0.0.1:4710/boats
   usualpath new drafted --from-openapi openapi.yaml --base http://127.0.0.1:4710
   usualpath new --from-openapi openapi.yaml --list
+  usualpath new drafted --from-har recorded.har --path /boats
   usualpath new drafted --from-openapi openapi.yaml --path /boats --update`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -67,14 +73,16 @@ overwritten.`,
 	fl.BoolVar(&f.writes, "writes", false, "with --from-service: items may be made, changed and removed again")
 	fl.StringArrayVar(&f.header, "header", nil, "with --from-service: a header 'Name: value' of each request (repeatable)")
 	fl.StringVar(&f.openapi, "from-openapi", "", "draft resources and scenarios of this OpenAPI document, or JSON Schema")
+	fl.StringVar(&f.har, "from-har", "", "draft a scenario of this recording, a HAR file")
+	fl.StringVar(&f.host, "host", "", "with --from-har: the host whose calls are taken (default: the one with most)")
 	fl.StringArrayVar(&f.tags, "tag", nil, "with --from-openapi: only operations of this tag (repeatable)")
-	fl.StringArrayVar(&f.paths, "path", nil, "with --from-openapi: only operations of this path and below (repeatable)")
+	fl.StringArrayVar(&f.paths, "path", nil, "with --from-openapi or --from-har: only this path and below (repeatable)")
 	fl.StringArrayVar(&f.operations, "operation", nil, "with --from-openapi: only this operation, 'GET /boats' or its operationId (repeatable)")
-	fl.BoolVar(&f.list, "list", false, "with --from-openapi: list the operations, and write nothing")
+	fl.BoolVar(&f.list, "list", false, "list the operations of the document, or the requests of the recording, and write nothing")
 	fl.BoolVar(&f.update, "update", false, "with --from-openapi: add to a project what the document has newly")
-	fl.StringVar(&f.base, "base", "", "with --from-openapi: the base URL (default: the document's first server)")
+	fl.StringVar(&f.base, "base", "", "with --from-openapi or --from-har: the base URL (default: that of the document or the recording)")
 	fl.StringArrayVar(&f.allow, "allow-host", nil, "another host, besides this machine, that requests may go to (repeatable)")
-	c.MarkFlagsMutuallyExclusive("from-service", "from-openapi")
+	c.MarkFlagsMutuallyExclusive("from-service", "from-openapi", "from-har")
 	c.Flags().SortFlags = false
 	return c
 }
@@ -86,8 +94,14 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	if err := checkBase(f.base); err != nil {
 		return err
 	}
-	if f.openapi == "" && (f.list || f.update || len(f.tags)+len(f.paths)+len(f.operations) > 0) {
-		return usage("--tag, --path, --operation, --list and --update go with --from-openapi", "")
+	if f.openapi == "" && (f.update || len(f.tags)+len(f.operations) > 0) {
+		return usage("--tag, --operation and --update go with --from-openapi", "")
+	}
+	if f.openapi+f.har == "" && (f.list || len(f.paths) > 0) {
+		return usage("--path and --list go with --from-openapi or --from-har", "")
+	}
+	if f.har == "" && f.host != "" {
+		return usage("--host goes with --from-har", "")
 	}
 	full, err := filepath.Abs(dir)
 	if err != nil {
@@ -96,6 +110,9 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	name := draft.Name(filepath.Base(full), "service")
 	if f.openapi != "" {
 		return a.newFromOpenAPI(ctx, dir, name, f)
+	}
+	if f.har != "" {
+		return a.newFromHAR(dir, name, f)
 	}
 	var pages []page
 	var notes []string

@@ -107,7 +107,7 @@ func baseOf(doc *contract.Document, given string) (base string, notes []string) 
 		return "http://127.0.0.1:8080", nil
 	}
 	base = b.Scheme + "://" + b.Host
-	if u, err := url.Parse(base); err == nil && exchange.Loopback(u.Hostname()) {
+	if local(base) {
 		return base, nil
 	}
 	return "http://127.0.0.1:8080", []string{"the document's server is " + base + ": runs go to this machine only, so 127.0.0.1:8080 was put there; --base names another"}

@@ -52,11 +52,7 @@ type app struct {
 
 // Main runs the tool and gives its exit code.
 func Main(args []string, stdout, stderr io.Writer) (code int) {
-	// The tree of a large suite lives as long as the run: looking through it
-	// again and again costs more than the memory is worth.
-	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(400)
-	}
+	tuneMemory()
 	// What the HTTP library has to say of odd answers, the findings say better.
 	log.SetOutput(io.Discard)
 	a := &app{out: stdout, err: stderr}

@@ -2,13 +2,13 @@ package cli
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -26,6 +26,8 @@ type tryFlags struct {
 	bodyFile, media, signIn            string
 	dryRun, raw                        bool
 	out, pick                          string
+	har                                string
+	entry                              int
 }
 
 func (a *app) try() *cobra.Command {
@@ -44,8 +46,13 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
   usualpath try GET /boats --base http://127.0.0.1:4710 --query flag=NL --without 'query flag'
   usualpath try GET /boats/1 --base http://127.0.0.1:4710 --repeat 20
   usualpath try GET /boats --base http://127.0.0.1:4710 --pick '$[*].name'
-  usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Ruff", "length_m": 8}' --into boats.upath --step register`,
+  usualpath try POST /boats --base http://127.0.0.1:4710 --json '{"name": "Ruff", "length_m": 8}' --into boats.upath --step register
+  usualpath try --from-har recorded.har --entry 3 --base http://127.0.0.1:4710`,
 		RunE: func(c *cobra.Command, args []string) error {
+			args, err := f.recorded(a, args)
+			if args == nil {
+				return err
+			}
 			if err := f.check(args); err != nil {
 				return err
 			}
@@ -77,6 +84,8 @@ becomes a step of a file; ids that earlier ones kept become their names.`,
 	fl.IntVar(&f.repeat, "repeat", 1, "send it this many times, and show what differs between the answers")
 	fl.StringArrayVar(&f.without, "without", nil, "send it once more without 'header Name' or 'query name', and show what differs (repeatable)")
 	fl.StringVar(&f.into, "into", "", "file it as a step in this scenario file, with what a careful tester would expect")
+	fl.StringVar(&f.har, "from-har", "", "send what this recording (HAR) has sent, in place of METHOD and URL")
+	fl.IntVar(&f.entry, "entry", 0, "with --from-har: the number of the request; without it all are listed")
 	fl.StringVar(&f.step, "step", "", "with --into: the title of the step")
 	fl.StringVar(&f.scenario, "scenario", "", "with --into: the title of the scenario (default: the last one in the file)")
 	fl.BoolVar(&f.dryRun, "dry-run", false, "show the request as it would go out, and send nothing")
@@ -133,7 +142,7 @@ func (f *tryFlags) check(args []string) error {
 	}
 	for option, list := range map[string][]string{"field": f.fields, "part": f.parts, "part-file": f.attached} {
 		for _, pair := range list {
-			if name, _, ok := strings.Cut(pair, "="); !ok || !plainName.MatchString(name) {
+			if name, _, ok := strings.Cut(pair, "="); !ok || !plainName().MatchString(name) {
 				return usage(fmt.Sprintf("--%s %q names no value", option, pair), "write --"+option+" name=value")
 			}
 		}
@@ -151,7 +160,7 @@ func (f *tryFlags) check(args []string) error {
 	}
 	if f.json != "" {
 		// {name} is not JSON, and is allowed there all the same.
-		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside.MatchString(f.json) {
+		if _, err := value.Decode(f.json, value.Limits{}); err != nil && !namesInside().MatchString(f.json) {
 			return badJSON(f.json, err)
 		}
 	}
@@ -159,9 +168,9 @@ func (f *tryFlags) check(args []string) error {
 }
 
 // plainName is a field's name that the language takes as it is.
-var plainName = regexp.MustCompile(`^[^\s"={}#]+$`)
+var plainName = late.Regexp(`^[^\s"={}#]+$`)
 
-var namesInside = regexp.MustCompile(`\{[A-Za-z_][A-Za-z0-9_.\[\]]*\}`)
+var namesInside = late.Regexp(`\{[A-Za-z_][A-Za-z0-9_.\[\]]*\}`)
 
 func badJSON(text string, err error) error {
 	e := err.(*value.Error)

@@ -112,6 +112,7 @@ func (a *app) tryOnce(ctx context.Context, f *tryFlags, t *runner.Try) error {
 	if err != nil {
 		return a.fault(err)
 	}
+	t.Remember(d)
 	s := a.style(a.out)
 	tty, width := terminal(a.out)
 	v := &report.View{Style: s, Verbose: f.verbose, Agent: agent(), Width: width}

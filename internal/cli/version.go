@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"encoding/json"
 	"fmt"
 	"runtime"
 	"runtime/debug"
@@ -8,40 +9,76 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// version is the module's version or the commit it was built from.
-func version() string {
+// A release says what it was made of (-ldflags -X); other builds ask the toolchain.
+var released, commit, date string
+
+// build is what a binary was made of.
+type build struct {
+	Version string `json:"version"`
+	// Commit is the whole hash, "" where it is not known; Changed marks one with changes that
+	// were not committed.
+	Commit  string `json:"commit,omitempty"`
+	Changed bool   `json:"changed,omitempty"`
+	// Date is when the commit was made (RFC 3339).
+	Date   string `json:"date,omitempty"`
+	Go     string `json:"go"`
+	System string `json:"system"`
+	Arch   string `json:"arch"`
+}
+
+func built() build {
+	b := build{Version: released, Commit: commit, Date: date, Go: runtime.Version(), System: runtime.GOOS, Arch: runtime.GOARCH}
 	info, ok := debug.ReadBuildInfo()
-	if !ok {
-		return "unknown"
+	if b.Version != "" || !ok {
+		return b
 	}
-	v, revision, dirty := info.Main.Version, "", ""
 	for _, s := range info.Settings {
 		switch s.Key {
 		case "vcs.revision":
-			revision = s.Value
+			b.Commit = s.Value
+		case "vcs.time":
+			b.Date = s.Value
 		case "vcs.modified":
-			if s.Value == "true" {
-				dirty = "+"
-			}
+			b.Changed = s.Value == "true"
 		}
 	}
-	if v != "" && v != "(devel)" {
-		return v
+	switch v := info.Main.Version; {
+	case v != "" && v != "(devel)":
+		b.Version = v
+	case len(b.Commit) >= 12:
+		b.Version = "0.0.0-" + b.Commit[:12]
+		if b.Changed {
+			b.Version += "+"
+		}
+	default:
+		b.Version = "0.0.0"
 	}
-	if len(revision) >= 12 {
-		return "0.0.0-" + revision[:12] + dirty
-	}
-	return "0.0.0"
+	return b
 }
+
+// version is that of the release, the module's, or the commit it was built from.
+func version() string { return built().Version }
 
 func agent() string { return "usualpath/" + version() }
 
 func (a *app) version() *cobra.Command {
-	return &cobra.Command{
-		Use: "version", Short: "Print the version", Example: "  usualpath version", Args: cobra.NoArgs,
+	asJSON := false
+	c := &cobra.Command{
+		Use: "version", Short: "Print the version", Example: "  usualpath version\n  usualpath version --json", Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			fmt.Fprintf(a.out, "usualpath %s %s %s/%s\n", version(), runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			b := built()
+			if asJSON {
+				text, err := json.MarshalIndent(b, "", "  ")
+				if err != nil {
+					return &exit{code: exitBroken, message: err.Error()}
+				}
+				fmt.Fprintf(a.out, "%s\n", text)
+				return nil
+			}
+			fmt.Fprintf(a.out, "usualpath %s %s %s/%s\n", b.Version, b.Go, b.System, b.Arch)
 			return nil
 		},
 	}
+	c.Flags().BoolVar(&asJSON, "json", false, "print version, commit, date and platform as JSON")
+	return c
 }

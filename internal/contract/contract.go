@@ -7,11 +7,12 @@ import (
 	"cmp"
 	"errors"
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"unicode"
+
+	"usualpath/internal/core/late"
 
 	"github.com/getkin/kin-openapi/openapi3"
 )
@@ -191,7 +192,7 @@ func reasons(err error) []string {
 		}
 	case *openapi3.SchemaError:
 		// The validator of newer drafts tells all it found in one text.
-		if found := places.FindAllStringSubmatch(e.Reason, -1); found != nil {
+		if found := places().FindAllStringSubmatch(e.Reason, -1); found != nil {
 			for _, m := range found {
 				add("body at " + place(strings.Split(strings.Trim(m[1], "/"), "/")) + ": " + strings.TrimSpace(m[2]))
 			}
@@ -204,7 +205,7 @@ func reasons(err error) []string {
 	return out
 }
 
-var places = regexp.MustCompile(`(?m)^\s*- at '([^']*)': (.*)$`)
+var places = late.Regexp(`(?m)^\s*- at '([^']*)': (.*)$`)
 
 // place is a JSON Pointer (RFC 6901) as a path that is the same for all members
 // of a list.

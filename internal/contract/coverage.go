@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -324,14 +324,14 @@ func (o *Operation) touches(x *exchange.Exchange, parts map[string]bool) {
 }
 
 // versioned is a segment that names a version of the interface, and no item.
-var versioned = regexp.MustCompile(`^v\d+(\.\d+)?$`)
+var versioned = late.Regexp(`^v\d+(\.\d+)?$`)
 
 // template is a path without what is an item's own.
 func template(raw string) string {
 	p := pathOf(raw)
 	parts := strings.Split(p, "/")
 	for i, s := range parts {
-		if (strings.ContainsAny(s, "0123456789%") || len(s) > 32) && !versioned.MatchString(s) {
+		if (strings.ContainsAny(s, "0123456789%") || len(s) > 32) && !versioned().MatchString(s) {
 			parts[i] = "…"
 		}
 	}

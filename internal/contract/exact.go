@@ -3,24 +3,24 @@ package contract
 import (
 	"encoding/base64"
 	"net/netip"
-	"regexp"
 	"slices"
 	"strconv"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/shape"
 	"usualpath/internal/core/value"
 )
 
 // numerals finds number literals in a document.
-var numerals = regexp.MustCompile(`-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?`)
+var numerals = late.Regexp(`-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?`)
 
 // literals are the numbers of a document as they are written, by the float64
 // that its reader makes of them; "" where two of them become the same.
 func literals(text string) map[float64]string {
 	out := map[float64]string{}
-	for _, n := range numerals.FindAllString(text, -1) {
+	for _, n := range numerals().FindAllString(text, -1) {
 		f, err := strconv.ParseFloat(n, 64)
 		if err != nil {
 			continue
@@ -96,13 +96,13 @@ func ofFormat(format, s string) bool {
 		_, err := base64.StdEncoding.DecodeString(s)
 		return err == nil
 	case "hostname":
-		return len(s) <= 253 && hostName.MatchString(s)
+		return len(s) <= 253 && hostName().MatchString(s)
 	}
 	return true
 }
 
 // hostName is a name of RFC 1123 §2.1.
-var hostName = regexp.MustCompile(`^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*\.?$`)
+var hostName = late.Regexp(`^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)*\.?$`)
 
 func (d *Document) number(s *openapi3.Schema, have, at string) []string {
 	var out []string

@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
-	"regexp"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi2"
 	"github.com/getkin/kin-openapi/openapi2conv"
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/source"
 )
 
@@ -26,12 +26,12 @@ func Load(name string) (*Document, error) {
 }
 
 // version finds what a document says of itself, in JSON or YAML, without reading it.
-var version = regexp.MustCompile(`(?m)^[\s{,]*["']?(swagger|openapi)["']?\s*:\s*["']?([0-9.]+)`)
+var version = late.Regexp(`(?m)^[\s{,]*["']?(swagger|openapi)["']?\s*:\s*["']?([0-9.]+)`)
 
 // LoadData reads a document from its text. References stay inside a folder; "" for a
 // document that has none, and may not refer to files.
 func LoadData(name string, data []byte, folder string) (*Document, error) {
-	said := version.FindSubmatch(data)
+	said := version().FindSubmatch(data)
 	if said != nil && string(said[1]) == "swagger" {
 		return loadOlder(name, data)
 	}

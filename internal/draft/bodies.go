@@ -32,7 +32,7 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 	made, schema, as := request("create")
 	if id, ok := strings.CutPrefix(g.Identity, "$."); made != nil && ok && !slices.Contains(schema.Required, id) {
 		// The service gives it, though it may be sent.
-		made = without(made, id)
+		made = Without(made, id)
 		g.Assigned = append(g.Assigned, id)
 	}
 	g.Make, g.MakeAs = made, as
@@ -94,7 +94,7 @@ func (r *Resource) sends(turn string) string {
 // turnable is the member of a body that may differ from item to item: a text
 // with no form and with room for a few letters more.
 func turnable(v *value.Value, s *openapi3.Schema) string {
-	n := turnIn(v)
+	n := TurnIn(v)
 	if n == "" {
 		for i, m := range v.Names {
 			if p := flat(s.Properties[m]); v.Items[i].Kind == value.String && p.Format == "" && p.Pattern == "" && len(p.Enum) == 0 {
@@ -105,7 +105,7 @@ func turnable(v *value.Value, s *openapi3.Schema) string {
 	}
 	if n == "" {
 		for i, m := range v.Names {
-			if dateForm.MatchString(v.Items[i].Text) && len(v.Items[i].Text) == 10 {
+			if dateForm().MatchString(v.Items[i].Text) && len(v.Items[i].Text) == 10 {
 				return m
 			}
 		}

@@ -2,13 +2,14 @@ package draft
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
+
+	"usualpath/internal/core/late"
 )
 
 // keyName finds headers of a service's own that carry a key.
-var keyName = regexp.MustCompile(`(?i)(api-?key|token|auth|secret|session)`)
+var keyName = late.Regexp(`(?i)(api-?key|token|auth|secret|session)`)
 
 // Credentials are the lines that send what a header on the command line sent,
 // without its value: that comes from the environment. Headers that cannot be
@@ -34,7 +35,7 @@ func Credentials(headers []string) (secrets []string, auth string, notes []strin
 			notes = append(notes, "Credentials come from the environment: set SERVICE_USER before a run.")
 			secret("password", "SERVICE_PASSWORD")
 			continue
-		case strings.EqualFold(name, "Authorization") || keyName.MatchString(name):
+		case strings.EqualFold(name, "Authorization") || keyName().MatchString(name):
 			auth = fmt.Sprintf("auth header %q {key}", name)
 			secret("key", "SERVICE_KEY")
 			continue
@@ -45,11 +46,11 @@ func Credentials(headers []string) (secrets []string, auth string, notes []strin
 }
 
 // secretMember finds a member of a JSON text that holds a secret, with its value.
-var secretMember = regexp.MustCompile(`(?i)"((?:pass(?:word|wd|phrase)?|pin|secret|token|api_?key|(?:access|refresh|id)_token|client_secret))"(\s*:\s*)"([^"{\\]{4,})"`)
+var secretMember = late.Regexp(`(?i)"((?:pass(?:word|wd|phrase)?|pin|secret|token|api_?key|(?:access|refresh|id)_token|client_secret))"(\s*:\s*)"([^"{\\]{4,})"`)
 
 // holdsCredentials finds headers that no file should hold.
 func holdsCredentials(name string) bool {
-	return strings.EqualFold(name, "Cookie") || strings.Contains(strings.ToLower(name), "authorization") || keyName.MatchString(name)
+	return strings.EqualFold(name, "Cookie") || strings.Contains(strings.ToLower(name), "authorization") || keyName().MatchString(name)
 }
 
 // WithoutCredentials is a request as it may be filed: credentials in its headers
@@ -69,8 +70,8 @@ func (t *Typed) WithoutCredentials() (out *Typed, secrets, notes []string, hidde
 		held = append(held, h)
 	}
 	secrets, typed.Auth, notes = Credentials(held)
-	typed.JSON = secretMember.ReplaceAllStringFunc(t.JSON, func(found string) string {
-		m := secretMember.FindStringSubmatch(found)
+	typed.JSON = secretMember().ReplaceAllStringFunc(t.JSON, func(found string) string {
+		m := secretMember().FindStringSubmatch(found)
 		name := strings.ToLower(m[1])
 		hidden[m[3]] = name
 		line := fmt.Sprintf("secret %s from env %s", name, strings.ToUpper(name))

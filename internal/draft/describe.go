@@ -3,13 +3,13 @@ package draft
 import (
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/syntax"
 )
@@ -406,7 +406,7 @@ func promised(r *openapi3.Response) []string {
 }
 
 // statusKey is how a document says a status, or a class of them.
-var statusKey = regexp.MustCompile(`^[1-5]([0-9][0-9]|XX|xx)$`)
+var statusKey = late.Regexp(`^[1-5]([0-9][0-9]|XX|xx)$`)
 
 // success are the statuses of success, and the answer of the first.
 func success(op *contract.Operation) (string, *openapi3.Response) {
@@ -415,7 +415,7 @@ func success(op *contract.Operation) (string, *openapi3.Response) {
 	}
 	var keys []string
 	for k := range op.Spec.Responses.Map() {
-		if strings.HasPrefix(k, "2") && statusKey.MatchString(k) {
+		if strings.HasPrefix(k, "2") && statusKey().MatchString(k) {
 			keys = append(keys, k)
 		}
 	}

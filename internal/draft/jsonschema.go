@@ -4,17 +4,18 @@ import (
 	"encoding/json"
 	"fmt"
 	"path"
-	"regexp"
 	"strings"
+
+	"usualpath/internal/core/late"
 
 	"github.com/goccy/go-yaml"
 )
 
 // schemaWord finds what only a JSON Schema says at its top.
-var schemaWord = regexp.MustCompile(`(?m)^[\s{,]*["']?\$schema["']?\s*:`)
+var schemaWord = late.Regexp(`(?m)^[\s{,]*["']?\$schema["']?\s*:`)
 
 // IsSchema tells whether a text is a JSON Schema by itself, in JSON or YAML.
-func IsSchema(data []byte) bool { return schemaWord.Match(data) }
+func IsSchema(data []byte) bool { return schemaWord().Match(data) }
 
 // FromSchema makes an OpenAPI document of a JSON Schema of one item: a collection, named
 // after the schema's title or its file, with all that can be done to an item.

@@ -2,7 +2,6 @@ package draft
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -10,11 +9,12 @@ import (
 
 	"usualpath/internal/contract"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/syntax"
 )
 
 // inBraces are the parameters in a path.
-var inBraces = regexp.MustCompile(`\{[^{}]*\}`)
+var inBraces = late.Regexp(`\{[^{}]*\}`)
 
 // lone drafts a scenario for one operation that belongs to no resource.
 func (s *Suite) lone(groups []*collection, op *contract.Operation) {
@@ -52,7 +52,7 @@ func (s *Suite) lone(groups []*collection, op *contract.Operation) {
 			lines = append(lines, more...)
 		}
 	}
-	for _, m := range inBraces.FindAllString(path, -1) {
+	for _, m := range inBraces().FindAllString(path, -1) {
 		open = append(open, m)
 		path = strings.ReplaceAll(path, m, "1")
 		s.left(guessed, "its path has a parameter that is not described", op.Title())

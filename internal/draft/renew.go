@@ -3,16 +3,16 @@ package draft
 import (
 	"maps"
 	"net/url"
-	"regexp"
 	"strings"
 	"unicode/utf8"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
 // renewable finds members whose text may have to be another for each item.
-var renewable = regexp.MustCompile(`(?i)^(?:name|title|user_?name|login|e?_?mail|slug|label|handle|nick_?name|(?:display|full)_?name)$`)
+var renewable = late.Regexp(`(?i)^(?:name|title|user_?name|login|e?_?mail|slug|label|handle|nick_?name|(?:display|full)_?name)$`)
 
 // renew makes texts of a create new at each run, where the answer shows that they
 // were kept: the second run of the file would else make the same item again.
@@ -30,7 +30,7 @@ func (p *Proposal) renew(t *Typed, x *exchange.Exchange, known Known, taken func
 	for i, n := range sent.Names {
 		v := sent.Items[i]
 		back, ok := got.Get(n)
-		if !ok || v.Kind != value.String || !value.Equal(v, back) || !renewable.MatchString(n) || utf8.RuneCountInString(v.Text) > 60 || strings.Contains(v.Text, "{") {
+		if !ok || v.Kind != value.String || !value.Equal(v, back) || !renewable().MatchString(n) || utf8.RuneCountInString(v.Text) > 60 || strings.Contains(v.Text, "{") {
 			continue
 		}
 		was := value.Quoted(n) + ":"
@@ -42,7 +42,7 @@ func (p *Proposal) renew(t *Typed, x *exchange.Exchange, known Known, taken func
 		if !strings.HasPrefix(rest, value.Quoted(v.Text)) {
 			continue
 		}
-		name := free(singular(t.Target)+"_"+strings.ToLower(notOfName.ReplaceAllString(n, "_")), taken)
+		name := free(singular(t.Target)+"_"+strings.ToLower(notOfName().ReplaceAllString(n, "_")), taken)
 		out.JSON = out.JSON[:at+len(was)] + " {" + name + "}" + rest[len(value.Quoted(v.Text)):]
 		text := v.Text + " {random_text(6)}"
 		if user, host, mail := strings.Cut(v.Text, "@"); mail {
@@ -67,7 +67,7 @@ func takeAway(t *Typed, location, id, name string) []string {
 		if path == u.EscapedPath() {
 			return nil
 		}
-		if base := schemeAndHost.FindString(t.Target); base != "" {
+		if base := schemeAndHost().FindString(t.Target); base != "" {
 			path = base + path
 		}
 	}

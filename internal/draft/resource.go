@@ -169,7 +169,7 @@ func (r *Resource) with(v *value.Value, turn string) string {
 			}
 			inner := strings.TrimSuffix(strings.TrimPrefix(text, `"`), `"`)
 			text = `"` + strings.Replace(strings.ReplaceAll(form, "{turn}", turn), "%s", inner, 1) + `"`
-			if dateForm.MatchString(v.Items[i].Text) {
+			if dateForm().MatchString(v.Items[i].Text) {
 				text = `"{in_days(turn)}"`
 				if turn != "{turn}" {
 					text = `"{in_days(random_int(1000, 90000))}"`
@@ -190,12 +190,12 @@ func Canonical(text string) string {
 	return syntax.Print(f)
 }
 
-// turnIn is the member whose text may well be any: a name or a title first.
-func turnIn(v *value.Value) string {
+// TurnIn is the member whose text may well be any: a name or a title first.
+func TurnIn(v *value.Value) string {
 	first := ""
 	for i, n := range v.Names {
 		it := v.Items[i]
-		if it.Kind != value.String || varies(n, it) || dateForm.MatchString(it.Text) || len(it.Text) > 40 || len(it.Text) < 3 {
+		if it.Kind != value.String || varies(n, it) || dateForm().MatchString(it.Text) || len(it.Text) > 40 || len(it.Text) < 3 {
 			continue
 		}
 		switch strings.ToLower(n) {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/pattern"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -282,18 +283,18 @@ func number(s *openapi3.Schema) string {
 }
 
 // ends finds names of times that come after others.
-var ends = regexp.MustCompile(`(?i)(^|_)(end|to|until|till|expir|due|valid_?to|finish)|(End|Until|To)(s|Date|At|Time)?$`)
+var ends = late.Regexp(`(?i)(^|_)(end|to|until|till|expir|due|valid_?to|finish)|(End|Until|To)(s|Date|At|Time)?$`)
 
 // text is a plain text of a format and a length.
 func text(s *openapi3.Schema, name string, guessed func(string)) string {
 	switch s.Format {
 	case "date":
-		if ends.MatchString(name) {
+		if ends().MatchString(name) {
 			return "2031-05-24"
 		}
 		return "2031-05-17"
 	case "date-time":
-		if ends.MatchString(name) {
+		if ends().MatchString(name) {
 			return "2031-05-24T17:30:00Z"
 		}
 		return "2031-05-17T08:30:00Z"

@@ -5,12 +5,12 @@ import (
 	"math/rand/v2"
 	"net/url"
 	"path"
-	"regexp"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/value"
 )
@@ -76,7 +76,7 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 }
 
 // totalName finds members that count all items.
-var totalName = regexp.MustCompile(`(?i)^(total|total_?(count|items|rows|results)|count)$`)
+var totalName = late.Regexp(`(?i)^(total|total_?(count|items|rows|results)|count)$`)
 
 // pages finds how a list pages: by Link, by a cursor, or by numbers that it
 // answers to.
@@ -84,7 +84,7 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 	all := -1
 	if list.Kind == value.Object {
 		for i, n := range list.Names {
-			if total, ok := list.Items[i].Int(); ok && list.Items[i].Kind == value.Number && totalName.MatchString(n) && total >= len(members.Items) {
+			if total, ok := list.Items[i].Int(); ok && list.Items[i].Kind == value.Number && totalName().MatchString(n) && total >= len(members.Items) {
 				r.Total, all = memberAt(n), total
 				break
 			}
@@ -127,13 +127,13 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 }
 
 // cursorName finds members that say where a list goes on.
-var cursorName = regexp.MustCompile(`(?i)^(next|next_?(cursor|token|page)|cursor|continue|continuation)$`)
+var cursorName = late.Regexp(`(?i)^(next|next_?(cursor|token|page)|cursor|continue|continuation)$`)
 
 // cursor finds the parameter that takes what a list says of its next page.
 func (r *Resource) cursor(send Send, at string, list, members *value.Value) bool {
 	for i, n := range list.Names {
 		it := list.Items[i]
-		if list.Kind != value.Object || !cursorName.MatchString(n) || it.Kind != value.String && it.Kind != value.Number || it.Plain() == "" {
+		if list.Kind != value.Object || !cursorName().MatchString(n) || it.Kind != value.String && it.Kind != value.Number || it.Plain() == "" {
 			continue
 		}
 		for _, name := range []string{"cursor", "after", n, "page_token", "token", "start", "marker"} {
@@ -189,6 +189,9 @@ func get(send Send, at string) (*value.Value, error) {
 	}
 	return v, nil
 }
+
+// ListIn is the list that an answer holds, and its path; nil for none.
+func ListIn(v *value.Value) (list *value.Value, at string) { return listIn(v, "$", 0) }
 
 // listIn finds the list in an answer: bare, or an array of objects inside.
 func listIn(v *value.Value, at string, deep int) (*value.Value, string) {
@@ -349,7 +352,7 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 		return
 	}
 	r.Make = make
-	r.Turn = turnIn(make)
+	r.Turn = TurnIn(make)
 	if r.Turn == "" {
 		r.Notes = append(r.Notes, "No member of `make` differs from item to item: put {turn} into one if items must differ.")
 	}
@@ -378,7 +381,7 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 // might be one of a few that are allowed.
 func elsewise(turn string) func(name string, v *value.Value) *value.Value {
 	return func(name string, v *value.Value) *value.Value {
-		if v.Kind == value.String && (name != turn || dateForm.MatchString(v.Text)) {
+		if v.Kind == value.String && (name != turn || dateForm().MatchString(v.Text)) {
 			return nil
 		}
 		return otherwise(v, &openapi3.Schema{})

@@ -5,25 +5,29 @@ package draft
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
+	"usualpath/internal/core/late"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
 var (
-	uuidForm  = regexp.MustCompile(`^[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}$`)
-	timeForm  = regexp.MustCompile(`^\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)$`)
-	dateForm  = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
-	idName    = regexp.MustCompile(`(?i)^(?:_?id|uuid|guid|key|.*_id|.*[a-z]Id)$`)
-	clockName = regexp.MustCompile(`(?i)(?:_at|_on|At|On|date|time|updated|created|modified|version|revision|etag|expires|expires_in|expiresIn|elapsed|duration)$`)
-	tokenName = regexp.MustCompile(`(?i)(?:token|secret|session|jwt|csrf|nonce|hash|signature|cursor)$`)
-	tokenForm = regexp.MustCompile(`^[A-Za-z0-9+/=_.~-]{16,}$`)
+	uuidForm  = late.Regexp(`^[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}$`)
+	timeForm  = late.Regexp(`^\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)$`)
+	dateForm  = late.Regexp(`^\d{4}-\d\d-\d\d$`)
+	idName    = late.Regexp(`(?i)^(?:_?id|uid|uuid|guid|key|.*_id|.*[a-z]Id)$`)
+	clockName = late.Regexp(`(?i)(?:_at|_on|At|On|date|time|updated|created|modified|version|revision|etag|expires|expires_in|expiresIn|elapsed|duration)$`)
+	tokenName = late.Regexp(`(?i)(?:token|secret|session|jwt|csrf|nonce|hash|signature|cursor)$`)
+	tokenForm = late.Regexp(`^[A-Za-z0-9+/=_.~-]{16,}$`)
 	longText  = 80
 )
+
+// PlainMember tells of a member that a JSONPath can name without quotes.
+func PlainMember(name string) bool { return syntax.IsName(name) }
 
 // Identity is the member that tells items apart: id, or the first whose name
 // says so; "" for none.
@@ -35,7 +39,7 @@ func Identity(v *value.Value) string {
 		return "id"
 	}
 	for _, n := range v.Names {
-		if idName.MatchString(n) {
+		if idName().MatchString(n) {
 			return n
 		}
 	}
@@ -44,18 +48,18 @@ func Identity(v *value.Value) string {
 
 // varies tells whether a member is likely to be another one each time.
 func varies(name string, v *value.Value) bool {
-	if v.Kind == value.String && (uuidForm.MatchString(v.Text) || timeForm.MatchString(v.Text)) {
+	if v.Kind == value.String && (uuidForm().MatchString(v.Text) || timeForm().MatchString(v.Text)) {
 		return true
 	}
-	if v.Kind == value.String && (tokenName.MatchString(name) || drawn(v.Text)) {
+	if v.Kind == value.String && (tokenName().MatchString(name) || drawn(v.Text)) {
 		return true
 	}
-	return idName.MatchString(name) || clockName.MatchString(name) && v.Kind != value.Bool && v.Kind != value.Object && v.Kind != value.Array
+	return idName().MatchString(name) || clockName().MatchString(name) && v.Kind != value.Bool && v.Kind != value.Object && v.Kind != value.Array
 }
 
 // drawn tells whether a text looks as if it had been drawn: a token, a hash.
 func drawn(text string) bool {
-	return tokenForm.MatchString(text) && strings.ContainsAny(text, "0123456789") && strings.ContainsFunc(text, unicode.IsLetter)
+	return tokenForm().MatchString(text) && strings.ContainsAny(text, "0123456789") && strings.ContainsFunc(text, unicode.IsLetter)
 }
 
 // typeOf is the type of a value, as narrow as its form allows.
@@ -72,11 +76,11 @@ func typeOf(v *value.Value) string {
 		return "number"
 	case value.String:
 		switch {
-		case uuidForm.MatchString(v.Text):
+		case uuidForm().MatchString(v.Text):
 			return "uuid"
-		case timeForm.MatchString(v.Text):
+		case timeForm().MatchString(v.Text):
 			return "datetime"
-		case dateForm.MatchString(v.Text):
+		case dateForm().MatchString(v.Text):
 			return "date"
 		}
 		return "string"
@@ -117,14 +121,14 @@ func (s *shaper) shape(name string, v *value.Value, top bool) string {
 		inner := &shaper{typed: true}
 		return "array of " + inner.union(name, v.Items)
 	}
-	if as := s.known.name(v.Plain()); as != "" && idName.MatchString(name) {
+	if as := s.known.name(v.Plain()); as != "" && idName().MatchString(name) {
 		return "{" + as + "}"
 	}
 	if s.typed || varies(name, v) {
 		return typeOf(v)
 	}
 	if v.Kind == value.String {
-		if as := s.known.name(v.Text); as != "" && renewable.MatchString(name) {
+		if as := s.known.name(v.Text); as != "" && renewable().MatchString(name) {
 			return "{" + as + "}"
 		}
 		if utf8.RuneCountInString(v.Text) > longText {
@@ -223,7 +227,7 @@ func Body(v *value.Value) string {
 }
 
 // notOfName is what a name of the language does not hold.
-var notOfName = regexp.MustCompile(`[^A-Za-z0-9_]+`)
+var notOfName = late.Regexp(`[^A-Za-z0-9_]+`)
 
 // singular is a name for one item of a collection: boats, boat.
 func singular(path string) string {
@@ -233,7 +237,7 @@ func singular(path string) string {
 			segment = s
 		}
 	}
-	out := notOfName.ReplaceAllString(strings.ToLower(segment), "_")
+	out := notOfName().ReplaceAllString(strings.ToLower(segment), "_")
 	switch {
 	case strings.HasSuffix(out, "ies") && len(out) > 4:
 		out = out[:len(out)-3] + "y"

@@ -3,11 +3,11 @@ package draft
 import (
 	"fmt"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -129,7 +129,12 @@ func (t *Typed) Lines(known Known) []string {
 		}
 		out = append(out, "  json "+known.put(t.JSON)+as)
 	case t.Text != "":
-		out = append(out, "  text "+quoted(t.Text)+as)
+		word := "text"
+		if exchange.IsXML(t.Media) {
+			word = "xml"
+			as = strings.TrimSuffix(as, " as application/xml")
+		}
+		out = append(out, "  "+word+" "+quoted(t.Text)+as)
 	case t.File != "":
 		out = append(out, "  file "+quoted(t.File)+as)
 	}
@@ -184,6 +189,11 @@ func (p *Proposal) expect(x *exchange.Exchange, t *Typed, known Known, taken fun
 			}
 		}
 		add("expect body is %s", known.put(s.shape("", v, true)))
+	}
+	if exchange.IsXML(a.Header.Get("Content-Type")) {
+		for _, l := range elements(a.Body, t.Text) {
+			add("expect %s", l)
+		}
 	}
 	for _, n := range []string{"Location", "Allow"} {
 		h := a.Header.Get(n)
@@ -259,11 +269,11 @@ func (k Known) put(text string) string {
 	return text
 }
 
-var schemeAndHost = regexp.MustCompile(`^https?://[^/]+`)
+var schemeAndHost = late.Regexp(`^https?://[^/]+`)
 
 // segments puts names for the segments of a path that are kept values.
 func (k Known) segments(target string) string {
-	head := schemeAndHost.FindString(target)
+	head := schemeAndHost().FindString(target)
 	parts := strings.Split(target[len(head):], "/")
 	for i, s := range parts {
 		text, err := url.PathUnescape(s)
@@ -280,7 +290,7 @@ func (k Known) segments(target string) string {
 // Title is what a step that sends a request may be called.
 func Title(method, target string) string {
 	one := singular(target)
-	path, _, _ := strings.Cut(schemeAndHost.ReplaceAllString(target, ""), "?")
+	path, _, _ := strings.Cut(schemeAndHost().ReplaceAllString(target, ""), "?")
 	parts := strings.Split(strings.Trim(path, "/"), "/")
 	last := parts[len(parts)-1]
 	item := strings.ContainsAny(last, "0123456789{")

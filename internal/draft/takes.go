@@ -78,7 +78,7 @@ func fitsShape(text string, v *value.Value, turns bool) bool {
 		return false
 	}
 	node := tree.Statements[0].Children[0].Body.(*syntax.Takes).Shape.Fields[0].Value
-	if turns && v.Kind == value.String && !dateForm.MatchString(v.Text) {
+	if turns && v.Kind == value.String && !dateForm().MatchString(v.Text) {
 		v = value.NewString(v.Text + " 123456")
 	}
 	r, err := shape.Match(node, v, scope.New(&scope.World{}))

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -44,7 +45,7 @@ var turnForms = []string{"%s {turn}", "t{turn}.%s", "%s-{turn}", "%s{turn}", "{t
 const mostTries = 24
 
 // quotedWord finds what a refusal names.
-var quotedWord = regexp.MustCompile("[\"'`]([A-Za-z_][A-Za-z0-9_-]{1,40})[\"'`]")
+var quotedWord = late.Regexp("[\"'`]([A-Za-z_][A-Za-z0-9_-]{1,40})[\"'`]")
 
 func (t *trial) turn() string { return strconv.Itoa(t.first + 7*t.n) }
 
@@ -163,7 +164,7 @@ func (t *trial) mentioned(says string) []string {
 			out = append(out, n)
 		}
 	}
-	for _, m := range quotedWord.FindAllStringSubmatch(says, -1) {
+	for _, m := range quotedWord().FindAllStringSubmatch(says, -1) {
 		known := slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, m[1]) })
 		if !known && !slices.Contains(out, m[1]) && !slices.Contains([]string{"error", "message", "code", "detail", "status", "title", "type"}, m[1]) {
 			out = append(out, m[1])
@@ -176,7 +177,7 @@ func (t *trial) nextTurn() { t.r.TurnForm, t.turns = t.turns[0], t.turns[1:] }
 
 func (t *trial) drop(name string) {
 	t.dropped[name] = true
-	t.body = without(t.body, name)
+	t.body = Without(t.body, name)
 }
 
 func (t *trial) put(name string, v *value.Value) {
@@ -188,17 +189,17 @@ func (t *trial) put(name string, v *value.Value) {
 }
 
 // endName finds members that say when something is over.
-var endName = regexp.MustCompile(`(?i)(end|until|expire|due|to$)`)
+var endName = late.Regexp(`(?i)(end|until|expire|due|to$)`)
 
 // later is a time of an item that is there as one that is still to come; what
 // ends comes after what begins.
 func later(name string, v *value.Value) *value.Value {
-	if v.Kind != value.String || !timeForm.MatchString(v.Text) {
+	if v.Kind != value.String || !timeForm().MatchString(v.Text) {
 		return v
 	}
 	if at, err := time.Parse(time.RFC3339Nano, v.Text); err == nil && at.Before(time.Now().AddDate(1, 0, 0)) {
 		day := 1
-		if endName.MatchString(name) {
+		if endName().MatchString(name) {
 			day = 2
 		}
 		return value.NewString(fmt.Sprintf("%d-06-%02dT12:00:00Z", time.Now().Year()+3, day))

@@ -120,7 +120,7 @@ func (t *trial) onCreate() {
 	}
 	var always []string
 	for _, n := range r.Required {
-		if t.write("PUT", t.text(without(r.Remake, n)), "application/json") {
+		if t.write("PUT", t.text(Without(r.Remake, n)), "application/json") {
 			r.OnCreate = append(r.OnCreate, n)
 		} else {
 			always = append(always, n)
@@ -131,15 +131,15 @@ func (t *trial) onCreate() {
 	for _, n := range r.OnCreate {
 		if v, _ := t.shown(); n == r.Turn && v != nil {
 			if now, ok := v.Get(n); ok && strings.Contains(now.Plain(), t.turn()) && len(r.Remake.Names) > 1 {
-				r.Remake = without(r.Remake, n)
+				r.Remake = Without(r.Remake, n)
 			}
 		}
 	}
 	t.discard()
 }
 
-// without is an object less one member.
-func without(v *value.Value, name string) *value.Value {
+// Without is an object less one member.
+func Without(v *value.Value, name string) *value.Value {
 	out := value.NewObject()
 	for i, n := range v.Names {
 		if n != name {

@@ -16,7 +16,7 @@ func (t *trial) named() {
 	if _, has := t.body.Get(t.id); has {
 		t.drop(t.id)
 	}
-	t.r.Turn = turnIn(t.body)
+	t.r.Turn = TurnIn(t.body)
 	t.byName()
 	t.sweep()
 }

@@ -140,8 +140,6 @@ func (r resource) allow() string {
 func (h *harbour) routes() http.Handler {
 	mux := http.NewServeMux()
 	for path, res := range map[string]resource{
-		"/boats":                   h.boats(),
-		"/boats/{id}":              h.boat(),
 		"/boats/{id}/stays":        h.stays(),
 		"/boats/{id}/stays/{stay}": h.stay(),
 		"/berths":                  h.berths(),
@@ -155,8 +153,11 @@ func (h *harbour) routes() http.Handler {
 	} {
 		mux.HandleFunc(path, h.serve(res, "application/json"))
 	}
+	mux.HandleFunc("/boats", h.serve(alsoXML(h.boats()), boatTypes...))
+	mux.HandleFunc("/boats/{id}", h.serve(alsoXML(h.boat()), boatTypes...))
 	mux.HandleFunc("/tides", h.serve(h.tideList(), tideTypes...))
 	mux.HandleFunc("/tides/{day}", h.serve(h.tide(), tideTypes...))
+	mux.HandleFunc("/office", h.serve(h.office()))
 	// A picture is served as what it is.
 	mux.HandleFunc("/boats/{id}/photo", h.serve(h.photo()))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

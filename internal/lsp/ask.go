@@ -23,7 +23,7 @@ func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
 	offset := offsetIn(d.text, p.Position)
 	switch req.Method {
 	case "textDocument/completion":
-		return d.complete(offset), nil
+		return s.complete(d, offset), nil
 	case "textDocument/hover":
 		return orNull(d.hover(offset)), nil
 	case "textDocument/definition":
@@ -56,7 +56,7 @@ func (s *Server) ask(req *jsonrpc2.Request) (any, error) {
 	case "textDocument/selectionRange":
 		return d.selections(p.Positions), nil
 	case "textDocument/codeAction":
-		return d.fixes(p.Range), nil
+		return append(s.fixes(d, p.Range), d.filing(offsetIn(d.text, p.Range.Start))...), nil
 	case "textDocument/inlayHint":
 		return d.hints(p.Range), nil
 	case "textDocument/codeLens":

@@ -50,7 +50,7 @@ var forms = sync.OnceValue(func() map[string]*regexp.Regexp {
 })
 
 // complete proposes how the text before an offset goes on.
-func (d *document) complete(offset int) []completion {
+func (s *Server) complete(d *document, offset int) []completion {
 	line := lineBefore(d.text, offset)
 	type list struct {
 		form  string
@@ -70,10 +70,11 @@ func (d *document) complete(offset int) []completion {
 			}
 			return statuses()
 		}},
-		{"path", d.paths},
+		{"path", func() []completion { return addNew(d.paths(), s.describedPaths(d, line)) }},
 		{"member", func() []completion {
 			path := line[strings.LastIndexByte(line, '$'):strings.LastIndexByte(line, '.')]
-			if list := d.membersBelow(offset, path); len(list) > 0 {
+			list := addNew(d.membersBelow(offset, path), s.describedMembers(d, offset, path))
+			if len(list) > 0 {
 				return list
 			}
 			return d.memberNames()
@@ -103,6 +104,16 @@ func (d *document) complete(offset int) []completion {
 		}
 	}
 	return []completion{}
+}
+
+// addNew adds what a list of completions does not propose yet.
+func addNew(list, more []completion) []completion {
+	for _, m := range more {
+		if !slices.ContainsFunc(list, func(c completion) bool { return c.Label == m.Label }) {
+			list = append(list, m)
+		}
+	}
+	return list
 }
 
 func words(list []string, kind int) []completion {

@@ -3,20 +3,20 @@ package lsp
 import (
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/syntax"
 )
 
 // subjectAt is the subject before a predicate.
-var subjectAt = regexp.MustCompile(`^\s*(?:expect|prefer|need|when)\s+(?:every\s+|exactly \d+\s+|at (?:least|most) \d+\s+)?(\S+)`)
+var subjectAt = late.Regexp(`^\s*(?:expect|prefer|need|when)\s+(?:every\s+|exactly \d+\s+|at (?:least|most) \d+\s+)?(\S+)`)
 
 // predicates are those that go with the subject on a line.
 func predicates(line string) []completion {
-	m := subjectAt.FindStringSubmatch(line)
+	m := subjectAt().FindStringSubmatch(line)
 	if m == nil {
 		return nil
 	}
@@ -99,7 +99,7 @@ func (d *document) paths() []completion {
 func (d *document) memberNames() []completion {
 	return d.collect(kindVariable, func(st *syntax.Statement) []string {
 		var out []string
-		for _, m := range memberName.FindAllStringSubmatch(d.textOf(st), -1) {
+		for _, m := range memberName().FindAllStringSubmatch(d.textOf(st), -1) {
 			if syntax.IsName(m[1]) {
 				out = append(out, m[1])
 			}
@@ -109,7 +109,7 @@ func (d *document) memberNames() []completion {
 }
 
 // memberName finds names of members in JSON and in paths.
-var memberName = regexp.MustCompile(`(?:"|\$\.)([A-Za-z_][A-Za-z0-9_]*)(?:"\??:|\b)`)
+var memberName = late.Regexp(`(?:"|\$\.)([A-Za-z_][A-Za-z0-9_]*)(?:"\??:|\b)`)
 
 // textOf is a statement as it is written; "" for one of another file.
 func (d *document) textOf(st *syntax.Statement) string {

@@ -1,8 +1,6 @@
 package lsp
 
 import (
-	"regexp"
-	"slices"
 	"strings"
 
 	"usualpath/internal/core/source"
@@ -71,59 +69,4 @@ func (d *document) selections(list []position) []selection {
 		out = append(out, *at)
 	}
 	return out
-}
-
-// Hints that are an edit: another word for what the diagnostic is about, or the line
-// away.
-var (
-	meantHint  = regexp.MustCompile("did you mean `?([^`?\\s]+)`?\\?")
-	writeHint  = regexp.MustCompile(`^write (\S+)$`)
-	removeHint = regexp.MustCompile(`or remove the line$`)
-)
-
-// fixes are the edits that mend what is said of a range.
-func (d *document) fixes(at span) []action {
-	out := []action{}
-	from, to := offsetIn(d.text, at.Start), offsetIn(d.text, at.End)
-	for _, one := range d.said() {
-		if one.Span.End < from || one.Span.Start > to {
-			continue
-		}
-		told := []diagnostic{d.told(one)}
-		propose := func(title string, where source.Span, text string) {
-			out = append(out, action{Title: title, Kind: "quickfix", Diagnostics: told, IsPreferred: len(out) == 0,
-				Edit: workspaceEdit{map[string][]textEdit{d.uri: {{rangeIn(d.text, where), text}}}}})
-		}
-		have := d.text[one.Span.Start:min(one.Span.End, len(d.text))]
-		if m := meantHint.FindStringSubmatch(one.Hint); m != nil {
-			where := one.Span
-			if word := wordIn(have, m[1]); word != "" && word != have {
-				i := strings.Index(have, word)
-				where = source.Span{Start: one.Span.Start + i, End: one.Span.Start + i + len(word)}
-			}
-			propose("Change to "+m[1], where, m[1])
-		}
-		if m := writeHint.FindStringSubmatch(one.Hint); m != nil && have != "" && !strings.ContainsAny(have, " \t\n") && !strings.Contains(m[1], "…") {
-			propose("Write "+m[1], one.Span, m[1])
-		}
-		if removeHint.MatchString(one.Hint) {
-			start := strings.LastIndexByte(d.text[:one.Span.Start], '\n') + 1
-			stop := len(d.text)
-			if i := strings.IndexByte(d.text[one.Span.Start:], '\n'); i >= 0 {
-				stop = one.Span.Start + i + 1
-			}
-			propose("Remove the line", source.Span{Start: start, End: stop}, "")
-		}
-	}
-	return out
-}
-
-// words of a text, as hints are about them.
-var aWord = regexp.MustCompile(`[A-Za-z0-9_/-]+`)
-
-// wordIn is the word of a text that another one was meant for.
-func wordIn(text, meant string) string {
-	list := aWord.FindAllString(text, -1)
-	slices.Sort(list)
-	return source.Nearest(meant, list)
 }

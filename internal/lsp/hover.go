@@ -3,11 +3,11 @@ package lsp
 import (
 	"fmt"
 	"path/filepath"
-	"regexp"
 	"strconv"
 	"strings"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
@@ -46,7 +46,7 @@ func (d *document) hover(offset int) *hover {
 		return say(fmt.Sprintf("%s\n\n```\n%s\n```\n\nfor example `%s`", p.Help, p.Usage, p.Example))
 	}
 	for _, f := range syntax.SubjectForms {
-		if f.Kind == word && claimLine.MatchString(line) {
+		if f.Kind == word && claimLine().MatchString(line) {
 			return say(fmt.Sprintf("`%s`: %s", f.Usage, f.Help))
 		}
 	}
@@ -61,7 +61,7 @@ func (d *document) hover(offset int) *hover {
 }
 
 // claimLine is a line that claims something.
-var claimLine = regexp.MustCompile(`^\s*(?:expect|prefer|need|when)\s`)
+var claimLine = late.Regexp(`^\s*(?:expect|prefer|need|when)\s`)
 
 // wordsOf are the words that a predicate is written with.
 func wordsOf(f *syntax.PredicateForm) []string {
@@ -75,11 +75,11 @@ func wordsOf(f *syntax.PredicateForm) []string {
 // stands there.
 func predicateAt(text string, offset int) *syntax.PredicateForm {
 	line := lineAt(text, offset)
-	if !claimLine.MatchString(line) {
+	if !claimLine().MatchString(line) {
 		return nil
 	}
 	at := offset - (strings.LastIndexByte(text[:offset], '\n') + 1)
-	subject := subjectAt.FindStringIndex(line)
+	subject := subjectAt().FindStringIndex(line)
 	if subject == nil {
 		return nil
 	}

@@ -1,8 +1,10 @@
 package lsp
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -34,7 +36,7 @@ func TestHalfATextIsAnswered(t *testing.T) {
 				require.Less(t, f.StartLine, f.EndLine)
 			}
 			for _, at := range []int{n, n / 2, 0} {
-				d.complete(at)
+				s.complete(d, at)
 				d.hover(at)
 				s.definition(d, at)
 				s.rename(d, at, "x")
@@ -45,7 +47,7 @@ func TestHalfATextIsAnswered(t *testing.T) {
 			}
 			d.symbols()
 			d.links()
-			d.fixes(rangeIn(d.text, source.Span{Start: 0, End: n}))
+			s.fixes(d, rangeIn(d.text, source.Span{Start: 0, End: n}))
 			require.Zero(t, len(d.tokens())%5)
 			d.lenses()
 			d.formatted()
@@ -79,4 +81,27 @@ func TestWhereALineStands(t *testing.T) {
 		assert.Equal(t, want, parent(text, offset), "%d", offset)
 	}
 	assert.Equal(t, source.Span{Start: 0, End: 8}, wordAt(text, 3))
+}
+
+// BenchmarkKeystroke is a key in a file of 3,000 lines, until what is to be said of it is known.
+func BenchmarkKeystroke(b *testing.B) {
+	var text strings.Builder
+	text.WriteString("base http://127.0.0.1:1\n\n")
+	for i := range 73 {
+		fmt.Fprintf(&text, "scenario \"s%d\"\n", i)
+		for j := range 10 {
+			fmt.Fprintf(&text, "  step \"t%d\"\n    send GET /boats/3\n    expect status 200\n    expect $.name is \"Cormorant\"\n", j)
+		}
+		text.WriteString("\n")
+	}
+	s := &Server{open: map[string]*document{}}
+	d := &document{uri: "file:///x/a.upath", path: filepath.Join(b.TempDir(), "a.upath"), text: text.String()}
+	s.open[d.uri] = d
+	at := position{Line: 1500, Character: 4}
+	for b.Loop() {
+		d.change(change{&span{at, at}, "x"})
+		s.read(d)
+		d.diagnostics()
+		d.change(change{&span{at, position{Line: 1500, Character: 5}}, ""})
+	}
 }

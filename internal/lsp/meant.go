@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -71,10 +72,10 @@ type mention struct {
 }
 
 // ofStep finds where a statement names a step of its scenario.
-var ofStep = regexp.MustCompile(`\b(?:of|as|with|resembles|from)\s+"((?:[^"\\]|\\.)*)"`)
+var ofStep = late.Regexp(`\b(?:of|as|with|resembles|from)\s+"((?:[^"\\]|\\.)*)"`)
 
 // ofResource finds where a line names a resource.
-var ofResource = regexp.MustCompile(`^\s*(?:under|check\s+\S+\s+of)\s+([A-Za-z_][A-Za-z0-9_]*)`)
+var ofResource = late.Regexp(`^\s*(?:under|check\s+\S+\s+of)\s+([A-Za-z_][A-Za-z0-9_]*)`)
 
 // mentions are the titles, and names of resources, in a statement.
 func mentions(f *project.File, st *syntax.Statement) []mention {
@@ -111,9 +112,9 @@ func mentions(f *project.File, st *syntax.Statement) []mention {
 			out = append(out, mention{meaning{aResource, b.Name, source.Span{Start: at, End: at + len(b.Name)}}, true})
 		}
 	case *syntax.Under, *syntax.Check:
-		within(aResource, ofResource)
+		within(aResource, ofResource())
 	case *syntax.Keep, *syntax.When, syntax.Claiming:
-		within(aStep, ofStep)
+		within(aStep, ofStep())
 	}
 	return out
 }

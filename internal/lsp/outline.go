@@ -2,8 +2,10 @@ package lsp
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 )
@@ -74,10 +76,23 @@ func (d *document) foldings() []folding {
 	return out
 }
 
-// lenses offer to run a scenario, or the checks of a resource.
+// lenses offer to run a scenario, or the checks of a resource, and to explain a check.
 func (d *document) lenses() []lens {
 	out := []lens{}
+	explain := func(at source.Span, check string) {
+		if slices.ContainsFunc(resource.Catalogue(), func(c resource.Check) bool { return c.ID() == check }) {
+			out = append(out, lens{rangeIn(d.text, at), command{"explain " + check, runCommand, []any{"explain", check}}})
+		}
+	}
 	for _, st := range d.tree.Statements {
+		for _, c := range st.Children {
+			switch b := c.Body.(type) {
+			case *syntax.Check:
+				explain(c.Span, b.ID)
+			case *syntax.Skip:
+				explain(c.Span, b.Check)
+			}
+		}
 		switch b := st.Body.(type) {
 		case *syntax.Scenario:
 			if title, ok := plain(b.Title); ok {

@@ -3,12 +3,12 @@ package lsp
 import (
 	"fmt"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/sourcegraph/jsonrpc2"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -156,7 +156,7 @@ func (s *Server) taken(d *document, m meaning, to string, offset int, list []occ
 }
 
 // namedFile finds where a claim names a file.
-var namedFile = regexp.MustCompile(`\b(?:file|schema)\s+"([^"\\]+)"`)
+var namedFile = late.Regexp(`\b(?:file|schema)\s+"([^"\\]+)"`)
 
 // links are the files that a document names.
 func (d *document) links() []link {
@@ -188,7 +188,7 @@ func (d *document) links() []link {
 			add(b.In)
 		case *syntax.Keep, syntax.Claiming:
 			part := d.text[min(st.Span.Start, len(d.text)):min(st.Span.End, len(d.text))]
-			for _, m := range namedFile.FindAllStringSubmatchIndex(part, -1) {
+			for _, m := range namedFile().FindAllStringSubmatchIndex(part, -1) {
 				at := source.Span{Start: st.Span.Start + m[2], End: st.Span.Start + m[3]}
 				if full, err := d.project.Resolve(f, part[m[2]:m[3]]); err == nil {
 					out = append(out, link{rangeIn(d.text, at), uriOf(full)})

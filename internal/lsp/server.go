@@ -46,6 +46,8 @@ type Server struct {
 	// watches tells that the editor can be asked to watch files, root where it works.
 	watches bool
 	root    string
+	// doc is the OpenAPI document that was read last.
+	doc described
 	// all is the project as it was last read whole.
 	all *project.Project
 
@@ -319,7 +321,7 @@ func (s *Server) initialize(req *jsonrpc2.Request) (any, error) {
 			"documentOnTypeFormattingProvider": map[string]any{"firstTriggerCharacter": "\n"},
 			"foldingRangeProvider":             true,
 			"selectionRangeProvider":           true,
-			"codeActionProvider":               map[string]any{"codeActionKinds": []string{"quickfix"}},
+			"codeActionProvider":               map[string]any{"codeActionKinds": []string{"quickfix", "refactor"}},
 			"codeLensProvider":                 map[string]any{},
 			"inlayHintProvider":                true,
 			"semanticTokensProvider":           map[string]any{"legend": map[string]any{"tokenTypes": tokenTypes, "tokenModifiers": []string{"declaration"}}, "full": true},

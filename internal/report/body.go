@@ -11,7 +11,6 @@ import (
 	_ "image/png"
 	"io"
 	"net/http"
-	"regexp"
 	"strings"
 
 	"github.com/JohannesKaufmann/html-to-markdown/v2/converter"
@@ -24,6 +23,7 @@ import (
 	_ "golang.org/x/image/webp"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -117,7 +117,7 @@ func picture(data []byte) string {
 	return fmt.Sprintf("%s, not text: they look like %s", Size(len(data)), kind)
 }
 
-var titleOf = regexp.MustCompile(`(?is)<title[^>]*>(.*?)</title>`)
+var titleOf = late.Regexp(`(?is)<title[^>]*>(.*?)</title>`)
 
 // page is an HTML page as text: its title, headings, paragraphs, lists, and what is
 // preformatted.
@@ -128,7 +128,7 @@ func page(text string, s *Style) string {
 		return ""
 	}
 	out = Clean(strings.TrimSpace(out), true)
-	if m := titleOf.FindStringSubmatch(text); m != nil {
+	if m := titleOf().FindStringSubmatch(text); m != nil {
 		if title := Clean(strings.TrimSpace(html.UnescapeString(m[1])), false); !strings.Contains(out, title) {
 			out = s.paint(s.strong, title) + "\n\n" + out
 		}

@@ -119,7 +119,7 @@ func (o *Checked) statuses() map[string]bool {
 // sign is what checks of one cause have in common.
 func (o *Checked) sign() string {
 	if o.Finished.Verdict == event.Blocked {
-		return "blocked " + digits.ReplaceAllString(o.Finished.Why, "0")
+		return "blocked " + digits().ReplaceAllString(o.Finished.Why, "0")
 	}
 	for _, st := range o.Steps {
 		for _, f := range st.Findings {
@@ -134,7 +134,7 @@ func (o *Checked) sign() string {
 					sent += fmt.Sprint(x.Answer.Status)
 				}
 			}
-			return sent + " " + f.Expected + " " + digits.ReplaceAllString(strings.Join(f.Observed, " "), "0")
+			return sent + " " + f.Expected + " " + digits().ReplaceAllString(strings.Join(f.Observed, " "), "0")
 		}
 	}
 	return o.check().ID

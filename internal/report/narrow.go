@@ -3,19 +3,20 @@ package report
 import (
 	"bytes"
 	"io"
-	"regexp"
 	"strings"
 	"sync"
+
+	"usualpath/internal/core/late"
 
 	"github.com/charmbracelet/lipgloss"
 	"github.com/charmbracelet/x/ansi"
 )
 
 // command finds lines that are copied to be run: the terminal breaks those itself.
-var command = regexp.MustCompile(`^ +(again|explain|→|->) +usualpath `)
+var command = late.Regexp(`^ +(again|explain|→|->) +usualpath `)
 
 // label finds the label of a field.
-var label = regexp.MustCompile(`^ {4,6}[a-z][a-z ]{8} `)
+var label = late.Regexp(`^ {4,6}[a-z][a-z ]{8} `)
 
 // Narrow breaks lines that are wider than a terminal: what goes on is indented as
 // the line was. Colours go through.
@@ -62,13 +63,13 @@ func (n *Narrow) Flush() {
 }
 
 func (n *Narrow) broken(line string) string {
-	if lipgloss.Width(line) <= n.Width || n.Width >= Narrowest && command.MatchString(ansi.Strip(line)) {
+	if lipgloss.Width(line) <= n.Width || n.Width >= Narrowest && command().MatchString(ansi.Strip(line)) {
 		return line
 	}
 	// What goes on stands below the text, not below its label.
 	plain := ansi.Strip(line)
 	lead := len(plain) - len(strings.TrimLeft(plain, " "))
-	if m := label.FindString(plain); m != "" {
+	if m := label().FindString(plain); m != "" {
 		lead = len(m)
 	}
 	if lead > n.Width/3 {

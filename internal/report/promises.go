@@ -2,7 +2,6 @@ package report
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 )
 
 // promises are the checks of one resource, until they are told.
@@ -259,7 +259,7 @@ func (t *Terminal) heldSteps(list []*event.StepFinished) {
 }
 
 // inQuotes are the values in what was expected and observed.
-var inQuotes = regexp.MustCompile(`"(?:[^"\\]|\\.)*"`)
+var inQuotes = late.Regexp(`"(?:[^"\\]|\\.)*"`)
 
 // kindOf is what a step has in common with others that missed the same.
 func kindOf(st *event.StepFinished) string {
@@ -275,7 +275,7 @@ func kindOf(st *event.StepFinished) string {
 		}
 		claim, _, _ := strings.Cut(f.Expected, "{")
 		text := claim + strings.Join(f.Observed, " ")
-		b.WriteString(" " + digits.ReplaceAllString(inQuotes.ReplaceAllString(text, "…"), "0"))
+		b.WriteString(" " + digits().ReplaceAllString(inQuotes().ReplaceAllString(text, "…"), "0"))
 	}
 	for _, l := range st.Lacks {
 		b.WriteString(" lacks " + l)

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"regexp"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -13,6 +12,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -109,7 +109,7 @@ func (t *Terminal) notice(e *event.Notice) {
 }
 
 // digits are what differs between two answers of one kind.
-var digits = regexp.MustCompile(`[0-9]+(\.[0-9]+)?|[0-9a-f]{8}-[0-9a-f-]{27}`)
+var digits = late.Regexp(`[0-9]+(\.[0-9]+)?|[0-9a-f]{8}-[0-9a-f-]{27}`)
 
 const mostMarks = 30
 

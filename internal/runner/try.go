@@ -204,7 +204,7 @@ func (t *Try) text(sent *draft.Typed) (string, error) {
 			if diags.Errors() == 0 {
 				fmt.Fprintf(&b, "use %q\n", filepath.Base(t.Into))
 				for n := range t.known {
-					if binds(tree, n, true) {
+					if draft.Binds(tree, n, true) {
 						delete(t.known, n)
 					}
 				}
@@ -241,18 +241,6 @@ func (t *Try) text(sent *draft.Typed) (string, error) {
 	return b.String(), nil
 }
 
-// binds tells whether a file binds a name, at its top only or anywhere.
-func binds(tree *syntax.File, name string, top bool) bool {
-	var in func(st *syntax.Statement) bool
-	in = func(st *syntax.Statement) bool {
-		if slices.ContainsFunc(syntax.Bindings(st), func(b syntax.NameAt) bool { return b.Name == name }) {
-			return true
-		}
-		return !top && slices.ContainsFunc(st.Children, in)
-	}
-	return slices.ContainsFunc(tree.Statements, in)
-}
-
 // File files the exchange as a step. The error is a *Fault.
 func (t *Try) File(d *Tried) (*Filed, error) {
 	text := ""
@@ -262,28 +250,13 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 		return nil, usage("--into "+t.Into+" cannot be read: "+err.Error(), "")
 	}
 	tree, _ := syntax.Parse(source.NewFile(t.Into, text))
-	title := t.Step
-	if title == "" {
-		title = draft.Title(t.Typed.Method, t.Typed.Target)
-	}
-	for n, first := 2, title; titled(tree, t.Scenario, title); n++ {
-		title = fmt.Sprintf("%s (%d)", first, n)
-	}
-	base := d.base
-	if strings.HasPrefix(t.Typed.Target, "http") || t.ownBase() {
-		base = ""
-	}
-	filed, err := t.filed()
+	title := draft.FreeTitle(t.Typed, t.Step, func(title string) bool { return draft.Titled(tree, t.Scenario, title) })
+	base := t.writtenBase(d)
+	typed, secrets, notes, hidden, err := t.plain()
 	if err != nil {
 		return nil, err
 	}
-	typed, secrets, notes, hidden := filed.WithoutCredentials()
-	if len(t.secrets) > 0 {
-		typed.Auth = filed.Auth
-		secrets = append(t.secrets, secrets...)
-		notes = append(notes, "Credentials come from the environment, as they did now.")
-	}
-	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return binds(tree, n, false) })
+	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return draft.Binds(tree, n, false) })
 	p.Lines = t.unhidden(p.Lines, hidden)
 	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
 	if err == nil {
@@ -292,7 +265,7 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 	if err != nil {
 		return nil, usage(err.Error(), "usualpath lint shows all mistakes of a file")
 	}
-	in.WithSecrets(secrets, func(n string) bool { return binds(tree, n, true) })
+	in.WithSecrets(secrets, func(n string) bool { return draft.Binds(tree, n, true) })
 	if err := source.WriteWhole(t.Into, []byte(in.Text)); err != nil {
 		return nil, usage("--into "+t.Into+" cannot be written: "+err.Error(), "")
 	}
@@ -300,6 +273,53 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 		return nil, broken(err.Error())
 	}
 	return &Filed{in.Line, in.Added, append(notes, p.Notes...)}, nil
+}
+
+// plain is the request as a file says it, without credentials: the lines that bind names in
+// their place, notes about them, and the values that those names stand for.
+func (t *Try) plain() (typed *draft.Typed, secrets, notes []string, hidden map[string]string, err error) {
+	filed, err := t.filed()
+	if err != nil {
+		return nil, nil, nil, nil, err
+	}
+	typed, secrets, notes, hidden = filed.WithoutCredentials()
+	if len(t.secrets) > 0 {
+		typed.Auth = filed.Auth
+		secrets = append(t.secrets, secrets...)
+		notes = append(notes, "Credentials come from the environment, as they did now.")
+	}
+	return typed, secrets, notes, hidden, nil
+}
+
+// writtenBase is the base URL that a new file needs, "" for none.
+func (t *Try) writtenBase(d *Tried) string {
+	if strings.HasPrefix(t.Typed.Target, "http") || t.ownBase() {
+		return ""
+	}
+	return d.base
+}
+
+// Remember keeps the exchange for an editor that files it, where there are scenario files
+// beside it. What cannot be kept is not missed.
+func (t *Try) Remember(d *Tried) {
+	beside, _ := filepath.Glob(filepath.Join(t.dir, "*"+project.Extension))
+	if d.First == nil || d.First.Answer == nil || len(beside) == 0 || t.Engine.Unsent || t.Engine.ShowCredentials {
+		return
+	}
+	typed, secrets, _, hidden, err := t.plain()
+	if err != nil || len(hidden) > 0 && slices.ContainsFunc([]string{typed.Target, typed.Text}, func(s string) bool {
+		for v := range hidden {
+			if strings.Contains(s, v) {
+				return true
+			}
+		}
+		return false
+	}) {
+		return
+	}
+	a := d.First.Answer
+	last := &draft.Last{Typed: typed, Secrets: secrets, Base: t.writtenBase(d), Status: a.Status, Header: a.Header, Body: a.Body, At: d.First.Start}
+	_ = last.Remember(t.dir)
 }
 
 // unhidden are lines with secrets as names, those of the project too, and without those
@@ -332,17 +352,4 @@ func (t *Try) unhidden(lines []string, known map[string]string) []string {
 func (t *Try) ownBase() bool {
 	p := t.project()
 	return len(p.Files) > 0 && p.Base(p.Files[0]) != nil
-}
-
-// titled tells whether a scenario, the last one for "", has a step of a title.
-func titled(tree *syntax.File, scenario, title string) bool {
-	var in *syntax.Statement
-	for _, st := range tree.Statements {
-		if syntax.Is[*syntax.Scenario](st) && (scenario == "" || syntax.StepTitle(st) == scenario) {
-			in = st
-		}
-	}
-	return in != nil && slices.ContainsFunc(in.Children, func(c *syntax.Statement) bool {
-		return syntax.Is[*syntax.Step](c) && syntax.StepTitle(c) == title
-	})
 }

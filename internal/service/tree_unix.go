@@ -4,20 +4,21 @@ package service
 
 import (
 	"os/exec"
-	"regexp"
 	"syscall"
+
+	"usualpath/internal/core/late"
 )
 
 // tree is a process and all that it starts: a process group.
 type tree struct{ group int }
 
 // plain is a command of words alone: one that a shell can hand over to.
-var plain = regexp.MustCompile("^[\\w./-]+( [^;&|()<>`$\n]*)?$")
+var plain = late.Regexp("^[\\w./-]+( [^;&|()<>`$\n]*)?$")
 
 // shell runs a command by the shell. Where it is one command only, no shell is
 // left between us and it.
 func shell(command string) *exec.Cmd {
-	if plain.MatchString(command) {
+	if plain().MatchString(command) {
 		command = "exec " + command
 	}
 	cmd := exec.Command("/bin/sh", "-c", command)

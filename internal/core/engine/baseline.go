@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
@@ -115,11 +115,11 @@ func (t *step) shownPath(name string) string {
 	return name
 }
 
-var notInNames = regexp.MustCompile(`[^\pL\pN._-]+`)
+var notInNames = late.Regexp(`[^\pL\pN._-]+`)
 
 // fileName makes a title usable as a file's name.
 func fileName(title string) string {
-	s := strings.Trim(notInNames.ReplaceAllString(title, "-"), "-.")
+	s := strings.Trim(notInNames().ReplaceAllString(title, "-"), "-.")
 	if s == "" {
 		s = "untitled"
 	}

@@ -83,7 +83,11 @@ func (d *Drive) Fails() {
 // job makes a scenario one to run; what it needs to have run has been run then.
 func (d *Drive) job(s *project.Scenario, id int) job {
 	j := job{s: s, id: id}
-	d.env.once.began(s.File)
+	// It is written as the run goes on, and one of many: what has run is the file that
+	// it uses.
+	for _, from := range s.File.Uses {
+		d.env.once.began(from)
+	}
 	j.values, j.blocked = d.env.ready(d.ctx, s, d.env.o.Emit)
 	return j
 }

@@ -76,6 +76,10 @@ type Options struct {
 // examples are taken at all. Where it is blocked, so are the others.
 const Probe = "setup/examples-work"
 
+// typesKept is the check that tells of members which read as another type than they are sent;
+// all others leave them out of account.
+const typesKept = "lifecycle/types-are-kept"
+
 // NewSeed draws a seed that is easy to type again.
 func NewSeed() uint64 {
 	var b [8]byte
@@ -107,6 +111,10 @@ type environment struct {
 	blocked map[string]string
 	// unnamed are those where a create does not tell what it has made.
 	unnamed map[string]bool
+	// forms are members that read as another type than they are sent, by resource.
+	forms map[string]map[string]bool
+	// unshown are members that an item does not show when it was just made, by resource.
+	unshown map[string]map[string]bool
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 	ledger   ledger
@@ -152,7 +160,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, unshown: map[string]map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -3,31 +3,38 @@ package engine
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
-// context is what expectations of the current request may look at.
+// context is what expectations of the current request may look at. It is the step's
+// own, and good until the next one is asked for.
 func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
-	return &expect.Context{
-		Until:    t.in.ctx,
-		Reply:    reply,
-		Names:    t.in.names,
-		Step:     t.in.answer,
-		ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
-		Baseline: t.baseline,
-		Effect:   at.effect,
-		Observed: t.in.order,
+	if t.sees == nil {
+		t.sees = &expect.Context{
+			Until:    t.in.ctx,
+			Step:     t.in.answer,
+			ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
+			Baseline: t.baseline,
+		}
 	}
+	if t.seesOf != at || t.sees.Effect == nil {
+		t.sees.Effect, t.seesOf = at.effect, at
+	}
+	if t.sees.Form == nil && t.in.job.s.File.Derived() && t.in.job.s.Check != nil && t.in.job.s.Check.ID != typesKept {
+		t.sees.Form = t.form
+	}
+	t.sees.Reply, t.sees.Names, t.sees.Observed = reply, t.in.names, t.in.order
+	return t.sees
 }
 
 // judge judges the lines after a request.
@@ -128,7 +135,13 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 		return true
 	}
 	f := at.replies[0].Failure
-	finding := event.Finding{Verdict: t.ofExchange(claims), Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: at.sent}
+	verdict := t.ofExchange(claims)
+	if t.in.job.s.Check != nil && !t.in.around && f.Kind == exchange.Refused {
+		// Nobody was there to take the request: what it asks cannot be told. Why the service
+		// has ended is for the check to say before which it was still there.
+		verdict = event.Blocked
+	}
+	finding := event.Finding{Verdict: verdict, Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: at.sent}
 	if at.which != "" {
 		finding.Expected += " to " + at.which
 	}
@@ -151,6 +164,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 		}
 		replies = some
 	}
+	t.unshown = ""
 	o := t.holds(b, replies, effect, at)
 	if o.err != nil {
 		t.undecided(st, b, o, at)
@@ -161,7 +175,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 		t.lacking(err)
 		return
 	}
-	if ok {
+	if ok || t.ofForm(b) {
 		return
 	}
 	if b.Quantifier != "" && b.Quantifier != "every" {
@@ -246,6 +260,9 @@ func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement,
 			f.Because = text
 		}
 	}
+	if t.unshown != "" {
+		f.Look = "`hidden " + t.unshown + "` says of a member that it is taken, and never shown"
+	}
 	if at.which != "" {
 		f.Expected += "  (" + at.which + ")"
 	}
@@ -286,7 +303,7 @@ func (t *step) quantified(b *syntax.Expectation, held, total int) (bool, error) 
 	return held <= n, nil
 }
 
-var inBraces = regexp.MustCompile(`\{[A-Za-z_][^{}"]*\}`)
+var inBraces = late.Regexp(`\{[A-Za-z_][^{}"]*\}`)
 
 // shown is an expectation on one line, with short values of names put in.
 func (t *step) shown(b *syntax.Expectation) string {
@@ -305,7 +322,7 @@ func (t *step) shown(b *syntax.Expectation) string {
 	})
 	quoted, last := false, 0
 	var out strings.Builder
-	for _, at := range inBraces.FindAllStringIndex(text, -1) {
+	for _, at := range inBraces().FindAllStringIndex(text, -1) {
 		before := text[last:at[0]]
 		out.WriteString(before)
 		quoted = quoted != (strings.Count(before, `"`)%2 == 1)
@@ -341,6 +358,9 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 		}
 	}
 	d := state.Between(b.s, a.s)
+	if o := at.of.in.observed[name]; o != nil && o.o.SentOnly && !at.of.in.sent.all {
+		d = d.Of(at.of.in.sent.names)
+	}
 	if at.of.crowded() {
 		at.of.disturbed(b)
 		d = at.of.unexplained(d, b, a)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
@@ -24,6 +25,14 @@ type ledger struct {
 	seen map[string]string
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
+	// begun tells that anything was made at all.
+	begun atomic.Bool
+}
+
+// idle tells that answers say nothing to a ledger that is empty: that of a read
+// neither makes nor removes.
+func (l *ledger) idle(at *attempt) bool {
+	return !l.begun.Load() && !slices.ContainsFunc(at.replies, func(r *expect.Reply) bool { return r == nil || !syntax.SafeMethod(r.Request.Method) })
 }
 
 // made is one item: where it is, and how it is told.
@@ -33,6 +42,9 @@ type made struct{ host, path, told string }
 // names nothing cannot be told.
 func (t *step) enter(at *attempt) {
 	l := &t.env.ledger
+	if l.idle(at) {
+		return
+	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for _, r := range at.replies {
@@ -106,6 +118,7 @@ func (t *step) guarded(list string) bool {
 func (l *ledger) add(host, where, told string) {
 	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
 		l.made = append(l.made, made{host, where, told})
+		l.begun.Store(true)
 	}
 }
 

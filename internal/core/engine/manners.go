@@ -31,6 +31,7 @@ func (t *step) patiently(r *exchange.Request) *expect.Reply {
 func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.Exchange)) *expect.Reply {
 	for tries := 0; ; tries++ {
 		reply := expect.NewReply(t.env.client.Do(t.in.ctx, r))
+		reply.Reading = t.in.reading
 		// Steps of the user's own around a check are sent as they are.
 		if t.in.job.s.Check == nil && !t.in.patient || t.in.around || tries == 3 {
 			return reply
@@ -137,10 +138,10 @@ func (t *step) readType(copies []*builder) {
 // otherType sends a body as the other type where the first was refused, and
 // remembers it when that one is read.
 func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
-	key := typeKey(d)
 	if d.other == "" || first.Answer == nil {
 		return first
 	}
+	key := typeKey(d)
 	if first.Answer.Status/100 == 2 {
 		// This type is read: what it is refused for later is something else.
 		t.env.mu.Lock()

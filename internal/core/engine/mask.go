@@ -79,7 +79,32 @@ func (m *masker) step(e *event.StepFinished) {
 	}
 }
 
+// reveals tells whether an exchange shows what must be hidden.
+func (m *masker) reveals(x *exchange.Exchange) bool {
+	if !m.Idle() {
+		return true
+	}
+	for _, f := range x.Request.Header {
+		if mask.Credential(f.Name, f.Value, m.fields) != f.Value {
+			return true
+		}
+	}
+	if x.Answer != nil {
+		for n, values := range x.Answer.Header {
+			for _, v := range values {
+				if mask.Credential(n, v, m.fields) != v {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
+	if !m.reveals(x) {
+		return x
+	}
 	out := *x
 	req := *x.Request
 	req.URL = m.text(req.URL)

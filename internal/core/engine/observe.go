@@ -5,6 +5,8 @@ import (
 	"net/url"
 	"time"
 
+	"github.com/antchfx/xpath"
+
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
@@ -92,6 +94,11 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 	if err := d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers}, t.in.names, t.env.p, t.f); err != nil {
 		return nil, err
 	}
+	if o.InXML != "" {
+		// What is observed is XML, whatever else is asked for.
+		d.set = map[string]bool{}
+		d.setHeader("Accept", "application/xml")
+	}
 	if d.target, err = t.in.names.Target(o.At); err != nil {
 		return nil, err
 	}
@@ -112,6 +119,11 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 func (t *step) view(o *syntax.Observe) (state.View, error) {
 	v := state.View{IfThere: o.IfThere}
 	var err error
+	if o.InXML != "" {
+		if v.XML, err = xpath.Compile(o.InXML); err != nil {
+			return v, fmt.Errorf("%s is not an XPath: %w", o.InXML, err)
+		}
+	}
 	if o.In != nil {
 		if v.In, err = t.in.names.Path(o.In); err != nil {
 			return v, err

@@ -54,6 +54,9 @@ func (t *step) learn(r *expect.Reply) {
 	if r == nil || r.Answer == nil {
 		return
 	}
+	if !t.strict() && !t.env.ledger.begun.Load() {
+		return
+	}
 	at := exactPath(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
 		t.env.ledger.read(u.Host, at, string(r.Answer.Body))

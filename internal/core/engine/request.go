@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/markup"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
@@ -279,9 +280,15 @@ func (d *builder) content(b syntax.Bodied, names *scope.Scope, p *project.Projec
 	return nil
 }
 
-// fields sends the members of an object as a form, where the media type is that
-// of one (WHATWG URL §5.2, RFC 7578). An array is several fields of one name.
+// fields sends a value as XML, where the media type is one of XML's: its one member is
+// the root. The members of an object are sent as a form, where the media type is that of one
+// (WHATWG URL §5.2, RFC 7578). An array is several fields of one name.
 func (d *builder) fields(v *value.Value) error {
+	if exchange.IsXML(d.media) {
+		text, err := markup.Print(v)
+		d.body = []byte(text)
+		return err
+	}
 	kind, _, err := mime.ParseMediaType(d.media)
 	if err != nil || kind != "application/x-www-form-urlencoded" && kind != "multipart/form-data" {
 		return nil

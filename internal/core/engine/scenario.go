@@ -21,12 +21,14 @@ import (
 
 // flow is one scenario while it runs.
 type flow struct {
-	env   *environment
-	job   job
-	ctx   context.Context
-	emit  func(event.Event)
-	names *scope.Scope
-	world *scope.World
+	env *environment
+	job job
+	ctx context.Context
+	// reading says which answers that are not JSON are read as values.
+	reading expect.Reading
+	emit    func(event.Event)
+	names   *scope.Scope
+	world   *scope.World
 	// title is the title with the values of its names.
 	title    string
 	observed map[string]*observation
@@ -65,6 +67,9 @@ type flow struct {
 	// show it.
 	own     owned
 	telling []string
+	// sent are the names of members that were sent, where sentOnly says that they matter.
+	sent     sentNames
+	sentOnly bool
 	// around is set while steps run that the user puts around each scenario.
 	around bool
 	// unnamed is set when a create does not tell what it has made.
@@ -283,7 +288,10 @@ func (s *flow) prepare() error {
 		if err := s.define(st, f); err != nil {
 			return err
 		}
-		switch st.Body.(type) {
+		switch b := st.Body.(type) {
+		case *syntax.Read:
+			s.reading.XML = s.reading.XML || b.What == "xml"
+			s.reading.Text = s.reading.Text || b.What == "text"
 		case *syntax.Header, *syntax.Auth:
 			s.headers = append(s.headers, st)
 		case syntax.Claiming:
@@ -373,6 +381,7 @@ func (s *flow) define(st *syntax.Statement, f *project.File) error {
 			s.order = append(s.order, b.Name)
 		}
 		s.observed[b.Name] = &observation{o: b}
+		s.sentOnly = s.sentOnly || b.SentOnly
 	}
 	return nil
 }

@@ -92,6 +92,9 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	}
 	for _, r := range requests {
 		t.tells(r)
+		if t.in.sentOnly {
+			t.in.sent.sends(r)
+		}
 		t.env.watch.sends(t, r)
 	}
 	looked := func(*attempt) {}

@@ -24,6 +24,11 @@ type step struct {
 	e   *event.StepFinished
 	// base is the URL that paths of this step are relative to.
 	base string
+	// sees is what its expectations may look at, and seesOf the attempt they are about.
+	sees   *expect.Context
+	seesOf *attempt
+	// unshown is a member that the current expectation misses, and that no item shows.
+	unshown string
 }
 
 // round is a request and what is expected of it: the first with `send`, the

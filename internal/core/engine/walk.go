@@ -3,14 +3,16 @@ package engine
 import (
 	"bytes"
 	"fmt"
+	"net/http"
 	"net/url"
-	"regexp"
 	"strconv"
 	"strings"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/late"
+	"usualpath/internal/core/markup"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -26,10 +28,11 @@ type reading struct {
 	snap  *state.Snapshot
 }
 
-// page is the body of an answer, and the members in it, nil where they were not yet
+// page is the body of an answer, its content type, and the members in it, nil where they were not yet
 // looked at.
 type page struct {
 	body    []byte
+	media   string
 	members []state.Entry
 }
 
@@ -76,8 +79,13 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		case status != 200 && status != 206:
 			return &snapshot{problem: "GET " + r.URL + " answered " + reply.Answer.StatusText()}
 		}
+		if n := len(w.pages); w.last != nil && n < len(w.last.pages) && bytes.Equal(reply.Answer.Body, w.last.pages[n].body) {
+			// The same bytes are kept once.
+			reply.Answer.Body = w.last.pages[n].body
+		}
+		media := reply.Answer.Header.Get("Content-Type")
 		if w.view.By == nil {
-			w.pages = append(w.pages, page{body: reply.Answer.Body})
+			w.pages = append(w.pages, page{body: reply.Answer.Body, media: media})
 			return w.whole()
 		}
 		next, more, problem := w.next(once.URL, reply, keys)
@@ -85,7 +93,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 			return &snapshot{problem: problem}
 		}
 		if more {
-			w.pages = append(w.pages, page{reply.Answer.Body, w.latest})
+			w.pages = append(w.pages, page{reply.Answer.Body, media, w.latest})
 		}
 		if next == "" {
 			return w.whole()
@@ -102,7 +110,7 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 	if p.By == "link" {
 		return nextPage(from, reply.Answer), true, ""
 	}
-	members, problem := w.members(len(w.pages), reply.Answer.Body)
+	members, problem := w.members(len(w.pages), reply.Answer.Body, reply.Answer.Header.Get("Content-Type"))
 	if problem != "" {
 		return "", false, problem
 	}
@@ -159,17 +167,13 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 }
 
 // members are those of a page; the same bytes as last time are not decoded again.
-func (w *walk) members(n int, body []byte) ([]state.Entry, string) {
+func (w *walk) members(n int, body []byte, media string) ([]state.Entry, string) {
 	if w.last != nil && n < len(w.last.pages) && w.last.pages[n].members != nil && bytes.Equal(body, w.last.pages[n].body) {
 		return w.last.pages[n].members, ""
 	}
-	v, err := value.Decode(string(body), value.Limits{Bytes: 1 << 31, Lenient: true})
-	if err != nil {
-		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
-	}
-	members, err := w.view.Members(v)
-	if err != nil {
-		return nil, err.Error()
+	members, problem := w.selected(body, media)
+	if problem != "" {
+		return nil, problem
 	}
 	list, err := w.view.Entries(members)
 	if err != nil {
@@ -178,10 +182,30 @@ func (w *walk) members(n int, body []byte) ([]state.Entry, string) {
 	return list, ""
 }
 
+// selected are the members in a body.
+func (w *walk) selected(body []byte, media string) ([]*value.Value, string) {
+	if w.view.XML != nil {
+		members, err := markup.Select(w.of.in.ctx, body, w.view.XML)
+		if err != nil {
+			return nil, "GET " + w.url + ": " + err.Error()
+		}
+		return members, ""
+	}
+	v, err := w.of.in.reading.Value(&exchange.Answer{Header: http.Header{"Content-Type": {media}}, Body: body})
+	if err != nil {
+		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
+	}
+	members, err := w.view.Members(v)
+	if err != nil {
+		return nil, err.Error()
+	}
+	return members, ""
+}
+
 // totalName and moreName find members of a list's answer that tell of more.
 var (
-	totalName = regexp.MustCompile(`(?i)^(total|total_?(count|items|rows|results|size)|count)$`)
-	moreName  = regexp.MustCompile(`(?i)^(has_?(more|next)|more|next|next_?(page|cursor|token)|cursor)$`)
+	totalName = late.Regexp(`(?i)^(total|total_?(count|items|rows|results|size)|count)$`)
+	moreName  = late.Regexp(`(?i)^(has_?(more|next)|more|next|next_?(page|cursor|token)|cursor)$`)
 )
 
 // partly says why a list that is not said to page shows a part of what is there:
@@ -190,17 +214,20 @@ func partly(reply *expect.Reply, members int) string {
 	if n, err := strconv.Atoi(reply.Answer.Header.Get("X-Total-Count")); err == nil && n > members {
 		return fmt.Sprintf("it shows %d of %d items by X-Total-Count; write how it pages: `paging by offset limit, offset`, or another way", members, n)
 	}
+	if text := bytes.TrimLeft(reply.Answer.Body, " \t\r\n"); len(text) == 0 || text[0] != '{' {
+		return ""
+	}
 	body, err := reply.Lenient()
 	if err != nil || body.Kind != value.Object {
 		return ""
 	}
 	for i, n := range body.Names {
 		switch v := body.Items[i]; {
-		case totalName.MatchString(n) && v.Kind == value.Number:
+		case totalName().MatchString(n) && v.Kind == value.Number:
 			if total, ok := v.Int(); ok && total > members && members > 0 {
 				return fmt.Sprintf("it shows %d of %d items by $.%s; write how it pages: `paging by offset limit, offset`, or another way", members, total, n)
 			}
-		case moreName.MatchString(n) && members > 0 && (v.Kind == value.Bool && v.Bool || v.Kind == value.String && v.Text != ""):
+		case moreName().MatchString(n) && members > 0 && (v.Kind == value.Bool && v.Bool || v.Kind == value.String && v.Text != ""):
 			return fmt.Sprintf("$.%s says that there is more than its first %d items; write how it pages: `paging by cursor NAME from $.%s`, or another way", n, members, n)
 		}
 	}
@@ -218,7 +245,7 @@ func (w *walk) whole() (s *snapshot) {
 	for i, one := range w.pages {
 		members, problem := one.members, ""
 		if members == nil {
-			members, problem = w.members(i, one.body)
+			members, problem = w.members(i, one.body, one.media)
 		}
 		if problem != "" {
 			return &snapshot{problem: problem}
@@ -241,7 +268,7 @@ func (w *walk) remember() {
 	if w.view.Without != nil {
 		return
 	}
-	w.key = w.url + "\x00" + syntax.ObserveText(w.o)
+	w.key = fmt.Sprint(w.url, "\x00", syntax.ObserveText(w.o), w.of.in.reading)
 	w.of.env.mu.Lock()
 	w.last = w.of.env.readings[w.key]
 	w.of.env.mu.Unlock()

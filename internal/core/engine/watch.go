@@ -129,7 +129,7 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 		// A step of its own, in a scenario as it is now: that of the check is told by
 		// then, and its lines are put away.
 		again, in := *t, *t.in
-		again.e, again.in = &event.StepFinished{}, &in
+		again.e, again.in, again.sees = &event.StepFinished{}, &in, nil
 		one.look = func(whole bool) *snapshot {
 			o := *g.o
 			if whole {

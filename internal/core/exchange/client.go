@@ -42,10 +42,9 @@ type Options struct {
 
 // Client sends requests. It is safe for several at once.
 type Client struct {
+	direct    *direct
 	transport *http.Transport
-	// lone uses no connection twice.
-	lone    *http.Transport
-	options Options
+	options   Options
 }
 
 // NewClient makes a client with connections of its own.
@@ -59,31 +58,28 @@ func NewClient(o Options) *Client {
 	c := &Client{options: o}
 	c.transport = &http.Transport{
 		// No proxy: what is tested is the service itself.
-		Proxy:               nil,
-		DialContext:         c.dial,
-		DisableCompression:  true,
-		MaxIdleConnsPerHost: o.Connections,
-		// Short, so that a service which closes idle connections is seldom met
-		// in the middle of that.
-		IdleConnTimeout:        time.Second,
-		MaxResponseHeaderBytes: 1 << 20,
+		Proxy:                  nil,
+		DialContext:            c.dial,
+		DisableCompression:     true,
+		MaxIdleConnsPerHost:    o.Connections,
+		IdleConnTimeout:        restsFor,
+		MaxResponseHeaderBytes: maxHead,
 		TLSClientConfig:        &tls.Config{MinVersion: tls.VersionTLS12},
 		ForceAttemptHTTP2:      true,
 		ExpectContinueTimeout:  time.Second,
 	}
-	c.lone = c.transport.Clone()
-	c.lone.DisableKeepAlives = true
+	c.direct = &direct{dial: c.dial, most: o.Connections}
 	return c
 }
 
 // Close ends the idle connections.
-func (c *Client) Close() {
-	c.transport.CloseIdleConnections()
-	c.lone.CloseIdleConnections()
-}
+func (c *Client) Close() { c.Forget() }
 
 // Forget drops idle connections, after a service was restarted.
-func (c *Client) Forget() { c.transport.CloseIdleConnections() }
+func (c *Client) Forget() {
+	c.direct.forget()
+	c.transport.CloseIdleConnections()
+}
 
 func (c *Client) allowed(host, port string) bool {
 	for _, a := range c.options.Allow {
@@ -133,11 +129,7 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 			return nil
 		}
 	}
-	conn, err := d.DialContext(ctx, network, address)
-	if err != nil {
-		return nil, err
-	}
-	return &watched{Conn: conn}, nil
+	return d.DialContext(ctx, network, address)
 }
 
 // Do sends a request and reads the whole answer. It always gives an Exchange
@@ -150,14 +142,13 @@ func (c *Client) Do(ctx context.Context, r *Request) *Exchange {
 		}
 		return e
 	}
+	var deadline time.Time
 	if r.Timeout > 0 {
-		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, r.Timeout)
-		defer cancel()
+		deadline = e.Start.Add(r.Timeout)
 	}
 	at := *r
 	for hop := 0; ; hop++ {
-		e.Answer, e.Failure = c.once(ctx, &at, e)
+		e.Answer, e.Failure = c.once(ctx, deadline, &at, e)
 		if e.Failure != nil || r.Follow == 0 || !redirects(e.Answer.Status) {
 			break
 		}
@@ -223,76 +214,65 @@ func (r *Request) redirect(location string, status int) bool {
 	return true
 }
 
-// progress is written by the transport's goroutines while once waits.
-type progress struct {
-	connected atomic.Int64
-	first     atomic.Int64
-}
-
-func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *Failure) {
+func (c *Client) once(ctx context.Context, deadline time.Time, r *Request, e *Exchange) (*Answer, *Failure) {
 	req, failure := c.build(r)
 	if failure != nil {
 		return nil, failure
 	}
-	start := time.Now()
-	var p progress
-	since := func(n *atomic.Int64) func() { return func() { n.Store(int64(time.Since(start)) + 1) } }
-	connected, first := since(&p.connected), since(&p.first)
-	fresh := false
-	var conn net.Conn
-	trace := &httptrace.ClientTrace{
-		GotConn: func(i httptrace.GotConnInfo) {
-			fresh, conn = !i.Reused, i.Conn
-			connected()
-		},
-		GotFirstResponseByte: first,
+	p := passage{start: time.Now(), cancel: func() {}}
+	defer func() { p.cancel() }()
+	var resp *http.Response
+	var err error
+	if speaks(req) {
+		// Services that send a body after HEAD all the same would spoil what comes next
+		// on the connection.
+		req.Close = req.Close || r.Method == http.MethodHead
+		resp, err = c.direct.send(ctx, deadline, req, &p)
+	} else {
+		resp, err = c.travel(ctx, deadline, req, &p)
 	}
-	transport := c.transport
-	if r.Method == "HEAD" {
-		// Services that send a body all the same would spoil what comes next on the
-		// connection.
-		transport = c.lone
-	}
-	resp, err := transport.RoundTrip(req.WithContext(httptrace.WithClientTrace(ctx, trace)))
 	if err != nil && len(r.Body) > bigBody && req.Header.Get("Expect") == "" && brokeOff(err) {
 		// A service that refuses a big body early may break off while it is sent, and
 		// its answer is lost: asked first, it can say no (RFC 9110 §10.1.1).
 		var again *http.Request
 		if again, failure = c.build(r); failure == nil {
 			again.Header.Set("Expect", "100-continue")
-			resp, err = transport.RoundTrip(again.WithContext(httptrace.WithClientTrace(ctx, trace)))
+			p.line = nil
+			p.cancel()
+			resp, err = c.travel(ctx, deadline, again, &p)
 		}
 	}
 	if err != nil {
 		at := connecting
-		if p.connected.Load() > 0 {
+		if p.connected > 0 {
 			at = waiting
 		}
 		return nil, classify(err, at)
 	}
-	if fresh {
-		e.Timing.Connect += time.Duration(p.connected.Load())
+	if p.fresh {
+		e.Timing.Connect += p.connected
 	}
-	answered := p.first.Load()
-	e.Timing.Wait += time.Duration(max(0, answered-p.connected.Load()))
+	e.Timing.Wait += max(0, p.first-p.connected)
 	a := &Answer{Proto: resp.Proto, Status: resp.StatusCode, Header: resp.Header}
 	_, a.Reason, _ = strings.Cut(resp.Status, " ")
 	body, failure := c.read(resp)
-	e.Timing.Read += max(0, time.Since(start)-time.Duration(answered))
+	e.Timing.Read += max(0, p.since()-p.first)
+	if p.line != nil {
+		if noBody(r.Method, a.Status) {
+			extra := p.line.stray()
+			a.Stray, a.StrayText = len(extra), string(extra[:min(len(extra), 60)])
+		}
+		c.direct.end(p.line, failure == nil && !unread(r, a.Status))
+	} else if unread(r, a.Status) {
+		c.transport.CloseIdleConnections()
+	}
 	if failure != nil {
+		if ctx.Err() != nil {
+			failure = classify(ctx.Err(), reading)
+		}
 		return nil, failure
 	}
 	a.Wire = len(body)
-	if a.Status >= 400 && a.Status != 409 && a.Status != 422 && len(r.Body) > 0 {
-		// A service that refuses a body without reading it takes the rest of it
-		// for the next request (RFC 9112 §9.3): that is not the next one's fault.
-		// 409 and 422 speak of what the body says, so it was read.
-		c.Forget()
-	}
-	if noBody(r.Method, a.Status) && conn != nil {
-		extra := stray(conn)
-		a.Stray, a.StrayText = len(extra), string(extra[:min(len(extra), 60)])
-	}
 	a.Body, failure = c.decode(resp.Header.Get("Content-Encoding"), body)
 	if failure != nil {
 		return nil, failure
@@ -300,9 +280,31 @@ func (c *Client) once(ctx context.Context, r *Request, e *Exchange) (*Answer, *F
 	return a, nil
 }
 
-// bigBody is the size in bytes from which a body may be refused before it was
-// sent.
-const bigBody = 64 << 10
+// unread tells of a refusal that a service may give before it has read the body: it
+// would take the rest of it for the next request (RFC 9112 §9.3), which is not the
+// next one's fault. 409 and 422 speak of what the body says, so it was read.
+func unread(r *Request, status int) bool {
+	return status >= 400 && status != 409 && status != 422 && len(r.Body) > 0
+}
+
+// travel sends a request with the transport, for what is not spoken directly.
+func (c *Client) travel(ctx context.Context, deadline time.Time, r *http.Request, p *passage) (*http.Response, error) {
+	if !deadline.IsZero() {
+		ctx, p.cancel = context.WithDeadline(ctx, deadline)
+	}
+	// They are written by the transport's goroutines.
+	var connected, first atomic.Int64
+	var fresh atomic.Bool
+	resp, err := c.transport.RoundTrip(r.WithContext(httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{
+		GotConn: func(i httptrace.GotConnInfo) {
+			fresh.Store(!i.Reused)
+			connected.Store(int64(p.since()))
+		},
+		GotFirstResponseByte: func() { first.Store(int64(p.since())) },
+	})))
+	p.connected, p.first, p.fresh = time.Duration(connected.Load()), time.Duration(first.Load()), fresh.Load()
+	return resp, err
+}
 
 // brokeOff tells of a connection that ended while a body was sent.
 func brokeOff(err error) bool {
@@ -388,20 +390,33 @@ func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 	if resp.ContentLength > limit {
 		return nil, &Failure{TooLarge, fmt.Sprintf("Content-Length is %d bytes, the limit %d", resp.ContentLength, limit)}
 	}
+	if n := resp.ContentLength; n > 0 && n <= limit && resp.Body != http.NoBody {
+		body := make([]byte, n)
+		if got, err := io.ReadFull(resp.Body, body); err != nil {
+			return nil, cutShort(err, got, n)
+		}
+		return body, nil
+	}
 	var buf bytes.Buffer
 	if resp.ContentLength > 0 {
 		buf.Grow(int(min(resp.ContentLength, 1<<20)) + bytes.MinRead)
 	}
 	if _, err := buf.ReadFrom(io.LimitReader(resp.Body, limit+1)); err != nil {
-		if resp.ContentLength >= 0 && strings.Contains(err.Error(), "unexpected EOF") {
-			return nil, &Failure{ClosedEarly, fmt.Sprintf("after %d of the %d bytes that Content-Length promised", buf.Len(), resp.ContentLength)}
-		}
-		return nil, classify(err, reading)
+		return nil, cutShort(err, buf.Len(), resp.ContentLength)
 	}
 	if int64(buf.Len()) > limit {
 		return nil, &Failure{TooLarge, fmt.Sprintf("the body is longer than the limit of %d bytes", limit)}
 	}
 	return buf.Bytes(), nil
+}
+
+// cutShort tells why only some bytes of a body came; promised is -1 where
+// Content-Length said nothing.
+func cutShort(err error, got int, promised int64) *Failure {
+	if promised >= 0 && strings.Contains(err.Error(), "unexpected EOF") {
+		return &Failure{ClosedEarly, fmt.Sprintf("after %d of the %d bytes that Content-Length promised", got, promised)}
+	}
+	return classify(err, reading)
 }
 
 // decode undoes the codings of RFC 9110 §8.4.1 that we know.

@@ -82,3 +82,9 @@ func SplitList(values ...string) []string {
 	}
 	return out
 }
+
+// IsXML tells whether a media type is one of XML's (RFC 7303 §4).
+func IsXML(contentType string) bool {
+	m := MediaType(contentType)
+	return m == "application/xml" || m == "text/xml" || strings.HasSuffix(m, "+xml")
+}

@@ -32,6 +32,9 @@ type Context struct {
 	// Effect is what the request did to an observation; nil for one that could
 	// not be read, with the reason.
 	Effect func(name string) (*state.Delta, error)
+	// Form tells of what a claim that an answer covers a value has found whether it is to be left
+	// out of account; nil for never.
+	Form func(d value.Difference) bool
 	// Observed are the names of all observations in scope.
 	Observed []string
 }

@@ -16,9 +16,11 @@ import (
 // Reply is an exchange whose body is decoded once, when it is first needed.
 type Reply struct {
 	*exchange.Exchange
-	once  sync.Once
-	value *value.Value
-	err   error
+	// Reading says which bodies are read as if they were JSON.
+	Reading Reading
+	once    sync.Once
+	value   *value.Value
+	err     error
 }
 
 // NewReply wraps an exchange.
@@ -26,15 +28,21 @@ func NewReply(x *exchange.Exchange) *Reply { return &Reply{Exchange: x} }
 
 // JSON is the body as exact JSON, or why it is none.
 func (r *Reply) JSON() (*value.Value, error) {
-	r.once.Do(func() { r.value, r.err = value.Decode(string(r.Answer.Body), value.Limits{Bytes: 1 << 31}) })
+	r.once.Do(func() {
+		if !r.Reading.takes(r.Answer) {
+			r.value, r.err = value.Decode(string(r.Answer.Body), value.Limits{Bytes: 1 << 31})
+			return
+		}
+		r.value, r.err = r.Reading.Value(r.Answer)
+	})
 	return r.value, r.err
 }
 
 // Lenient is the body as JSON where strict reading is not the point: what many
 // services send and RFC 8259 advises against is taken too.
 func (r *Reply) Lenient() (*value.Value, error) {
-	if v, err := r.JSON(); err == nil {
-		return v, nil
+	if v, err := r.JSON(); err == nil || r.Reading.takes(r.Answer) {
+		return v, err
 	}
 	return value.Decode(string(r.Answer.Body), value.Limits{Bytes: 1 << 31, Lenient: true})
 }

@@ -8,10 +8,10 @@ import (
 	"path"
 	"strings"
 
-	"github.com/antchfx/xmlquery"
 	"github.com/antchfx/xpath"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/markup"
 	"usualpath/internal/core/schema"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -267,7 +267,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 
 func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	texts, err := XPath(c.until(), c.Reply, s.Name)
-	if errors.Is(err, tooFar{}) {
+	if errors.Is(err, markup.TooFar{}) {
 		return broken(err)
 	}
 	if err != nil {
@@ -292,16 +292,11 @@ func XPath(ctx context.Context, r *Reply, text string) (out []string, err error)
 	if err != nil {
 		return nil, fmt.Errorf("the body is not XML: %s", strings.TrimPrefix(err.Error(), "xmlquery: "))
 	}
-	defer recoverTooFar(&err)
-	switch v := expr.Evaluate(newBounded(ctx, xmlquery.CreateXPathNavigator(root))).(type) {
-	case *xpath.NodeIterator:
-		for v.MoveNext() {
-			out = append(out, strings.TrimSpace(v.Current().Value()))
-		}
-	default:
-		out = []string{fmt.Sprint(v)}
+	worth, err := markup.Evaluate(ctx, root, expr, func(n xpath.NodeNavigator) { out = append(out, strings.TrimSpace(n.Value())) })
+	if worth != nil {
+		out = []string{fmt.Sprint(worth)}
 	}
-	return out, nil
+	return out, err
 }
 
 // absolute resolves a Location that is relative to the request's path, so that

@@ -86,8 +86,17 @@ func (c *Context) covers(p *syntax.Predicate, v *value.Value) Outcome {
 	if err != nil {
 		return broken(err)
 	}
-	missing := value.Uncovered(want, v)
+	missing := c.uncovered(want, v)
 	return Outcome{Held: len(missing) == 0, Found: lines(missing)}
+}
+
+// uncovered is what v lacks of want, without what is to be left out of account.
+func (c *Context) uncovered(want, v *value.Value) []value.Difference {
+	missing := value.Uncovered(want, v)
+	if c.Form != nil {
+		missing = slices.DeleteFunc(missing, c.Form)
+	}
+	return missing
 }
 
 // quantified is every, some and none: about the nodes that a path selects, or
@@ -209,7 +218,7 @@ func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) O
 		}
 		switch missing := []value.Difference(nil); {
 		case v.Kind == value.Object:
-			if missing = value.Uncovered(want, v); len(missing) > 0 {
+			if missing = c.uncovered(want, v); len(missing) > 0 {
 				return Outcome{Found: lines(missing)}
 			}
 		case !holds(v, want) && len(p.Values) > 1:

@@ -23,6 +23,25 @@ func (q *Query) String() string { return q.text }
 // §2.3.5.1): names and indexes only.
 func (q *Query) Singular() bool { return singular(q.segments) }
 
+// Member is the name of a member of the root that the query selects, `id` for $.id and for
+// $['id']; "" for any other query.
+func (q *Query) Member() string {
+	if len(q.segments) != 1 || !q.Singular() || q.segments[0].selectors[0].kind != byName {
+		return ""
+	}
+	return q.segments[0].selectors[0].name
+}
+
+// Last is the name that the query ends in; "" where it ends otherwise.
+func (q *Query) Last() string {
+	if n := len(q.segments); n > 0 {
+		if s := q.segments[n-1]; len(s.selectors) == 1 && s.selectors[0].kind == byName {
+			return s.selectors[0].name
+		}
+	}
+	return ""
+}
+
 // Stem is the value that the query looks into: what its names and indexes select
 // before its first segment of another kind; nil where they select nothing.
 func (q *Query) Stem(root *value.Value) *value.Value {

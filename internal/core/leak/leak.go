@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+
+	"usualpath/internal/core/late"
 )
 
 // Finding is one leak.
@@ -32,12 +34,12 @@ var rules = sync.OnceValue(func() []rule {
 	}
 })
 
-var breaks = regexp.MustCompile(`(?i)<br\s*/?>|\\r?\\n|\\n`)
+var breaks = late.Regexp(`(?i)<br\s*/?>|\\r?\\n|\\n`)
 
 // plain is a text as a reader sees it: pages break lines by markup, JSON by
 // escapes.
 func plain(text string) string {
-	text = breaks.ReplaceAllString(text, "\n")
+	text = breaks().ReplaceAllString(text, "\n")
 	if strings.ContainsRune(text, '&') {
 		text = html.UnescapeString(text)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"unicode"
 	"unicode/utf8"
 )
@@ -26,6 +27,8 @@ type Mask struct {
 	mu      sync.RWMutex
 	secrets map[string]bool
 	needles []needle
+	// busy tells that there are needles, without the lock.
+	busy atomic.Bool
 }
 
 // needle is one text that is looked for.
@@ -49,6 +52,7 @@ func (m *Mask) Add(secret string) bool {
 		return true
 	}
 	m.secrets[secret] = true
+	defer m.busy.Store(true)
 	add := func(text string) {
 		if text != "" && !slices.ContainsFunc(m.needles, func(n needle) bool { return n.text == text }) {
 			m.needles = append(m.needles, needle{text, utf8.RuneCountInString(text) < Free})
@@ -70,22 +74,18 @@ func (m *Mask) Add(secret string) bool {
 }
 
 // Idle tells whether there is nothing to hide.
-func (m *Mask) Idle() bool {
-	m.mu.RLock()
-	defer m.mu.RUnlock()
-	return len(m.needles) == 0
-}
+func (m *Mask) Idle() bool { return !m.busy.Load() }
 
 // Holds tells whether a text has a secret in it.
 func (m *Mask) Holds(text string) bool { return m.Text(text) != text }
 
 // Text is a text with its secrets hidden.
 func (m *Mask) Text(text string) string {
-	m.mu.RLock()
-	defer m.mu.RUnlock()
-	if len(m.needles) == 0 || text == "" {
+	if text == "" || m.Idle() {
 		return text
 	}
+	m.mu.RLock()
+	defer m.mu.RUnlock()
 	var spans []span
 	for _, v := range views(text) {
 		for _, n := range m.needles {

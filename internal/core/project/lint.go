@@ -167,7 +167,8 @@ func (p *loader) lintRequest(f *File, send *syntax.Statement) {
 	}
 	switch b := content.Body.(type) {
 	case *syntax.JSON:
-		if media != "" && !strings.Contains(strings.ToLower(media), "json") && !strings.Contains(media, "{") {
+		// A value is sent as XML or as a form where the type is one of those.
+		if other := strings.ToLower(media); media != "" && !strings.Contains(other, "json") && !strings.Contains(other, "xml") && !strings.Contains(other, "form-") && !strings.Contains(media, "{") {
 			p.warn(f, content.Span, "JSON is sent as "+media, "remove the other type, or send it as text if that is what is tested")
 		}
 	case *syntax.Text:

@@ -136,6 +136,8 @@ type loader struct {
 	files map[string]*File
 	// stack are the files that are being read, each used by the one before it.
 	stack []string
+	// lonely are files that say `alone`, or not, as far as that was asked.
+	lonely map[*File]bool
 }
 
 // Load reads paths: files, and folders with all the scenario files below them.

@@ -136,11 +136,20 @@ func (p *loader) head(s *Scenario) {
 func (p *loader) alone(f *File) bool {
 	files := append([]*File{f, p.Config}, f.Uses...)
 	return slices.ContainsFunc(files, func(one *File) bool {
-		return one != nil && (one == p.Config || one.Path == f.Path) && slices.ContainsFunc(one.Statements, func(st *syntax.Statement) bool {
-			_, says := st.Body.(*syntax.Alone)
-			return says
-		})
+		return one != nil && (one == p.Config || one.Path == f.Path) && p.saysAlone(one)
 	})
+}
+
+func (p *loader) saysAlone(f *File) bool {
+	says, known := p.lonely[f]
+	if !known {
+		if p.lonely == nil {
+			p.lonely = map[*File]bool{}
+		}
+		says = slices.ContainsFunc(f.Statements, syntax.Is[*syntax.Alone])
+		p.lonely[f] = says
+	}
+	return says
 }
 
 // restarts tells whether a step stops the service.

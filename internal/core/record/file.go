@@ -7,6 +7,8 @@ import (
 	"errors"
 	"io"
 	"os"
+	"sync"
+	"time"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/source"
@@ -19,6 +21,11 @@ type Writer struct {
 	err error
 	// line is the one being written.
 	line bytes.Buffer
+	step []byte
+	// mu guards all above while the timer writes out what waits.
+	mu    sync.Mutex
+	soon  *time.Timer
+	waits bool
 }
 
 // Create makes a record file that only its owner may read, or replaces one;
@@ -36,8 +43,18 @@ func Create(name string) (*Writer, error) {
 
 // Event writes one event. Errors are told by Close.
 func (w *Writer) Event(e event.Event) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.err != nil {
+		return
+	}
+	if st, is := e.(*event.StepFinished); is {
+		w.step = appendStep(w.step[:0], st)
+		_, w.err = w.w.Write(w.step)
+		return
+	}
 	l := toLine(e)
-	if l == nil || w.err != nil {
+	if l == nil {
 		return
 	}
 	w.line.Reset()
@@ -45,16 +62,40 @@ func (w *Writer) Event(e event.Event) {
 	if err == nil {
 		_, err = w.w.Write(w.line.Bytes())
 	}
-	// Each scenario is out when it has ended, so that a kill loses little.
+	// Each scenario is out soon after it has ended, so that a kill loses little.
 	switch e.(type) {
-	case *event.ScenarioFinished, *event.RunStarted, *event.Notice:
+	case *event.ScenarioFinished:
+		if w.soon == nil {
+			w.soon = time.AfterFunc(soon, w.flush)
+		} else if !w.waits {
+			w.soon.Reset(soon)
+		}
+		w.waits = true
+	case *event.RunStarted, *event.Notice:
 		err = errors.Join(err, w.w.Flush())
 	}
 	w.err = err
 }
 
+// soon is how long after its end a scenario may be in memory only.
+const soon = 10 * time.Millisecond
+
+func (w *Writer) flush() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.waits = false
+	w.err = errors.Join(w.err, w.w.Flush())
+}
+
 // Close ends the record.
-func (w *Writer) Close() error { return errors.Join(w.err, w.w.Flush(), w.f.Close()) }
+func (w *Writer) Close() error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.soon != nil {
+		w.soon.Stop()
+	}
+	return errors.Join(w.err, w.w.Flush(), w.f.Close())
+}
 
 // encodeLine puts an event behind what a buffer holds.
 func encodeLine(b *bytes.Buffer, l *line) error {

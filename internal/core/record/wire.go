@@ -209,11 +209,7 @@ func wireBody(data []byte, length int) *body {
 	if len(data) > MaxBody {
 		sum := sha256.Sum256(data)
 		b.SHA256 = hex.EncodeToString(sum[:])
-		data = data[:keptOfLong]
-		// The cut must not go through a character.
-		for i := 0; i < utf8.UTFMax && !utf8.Valid(data); i++ {
-			data = data[:len(data)-1]
-		}
+		data = kept(data)
 	}
 	if utf8.Valid(data) {
 		b.Text = string(data)
@@ -221,6 +217,15 @@ func wireBody(data []byte, length int) *body {
 		b.Base64 = base64.StdEncoding.EncodeToString(data)
 	}
 	return b
+}
+
+// kept is the beginning of a long body, not cut through a character.
+func kept(data []byte) []byte {
+	data = data[:keptOfLong]
+	for i := 0; i < utf8.UTFMax && !utf8.Valid(data); i++ {
+		data = data[:len(data)-1]
+	}
+	return data
 }
 
 func (b *body) bytes() []byte {

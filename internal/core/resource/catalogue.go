@@ -3,6 +3,7 @@ package resource
 import (
 	"slices"
 	"strings"
+	"sync"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/syntax"
@@ -94,7 +95,8 @@ func Families() (names []string, says map[string]string) {
 	return names, says
 }
 
-var catalogue = func() []Check {
+// catalogue is put together when it is first wanted.
+var catalogue = sync.OnceValue(func() []Check {
 	var out []Check
 	for _, f := range families {
 		for _, c := range f.checks() {
@@ -108,7 +110,7 @@ var catalogue = func() []Check {
 		}
 	}
 	return out
-}()
+})
 
 // Describe fills in what the catalogue knows of a check: its causes, and its
 // place in the promise grid.
@@ -127,12 +129,12 @@ func Describe(c *event.Check) {
 }
 
 // Catalogue is all checks, in order.
-func Catalogue() []Check { return slices.Clone(catalogue) }
+func Catalogue() []Check { return slices.Clone(catalogue()) }
 
 // Find is a check by its id, or by its name alone where that is enough.
 func Find(id string) *Check {
-	for i := range catalogue {
-		if c := &catalogue[i]; c.ID() == id || c.Name == id {
+	for i := range catalogue() {
+		if c := &catalogue()[i]; c.ID() == id || c.Name == id {
 			return c
 		}
 	}
@@ -145,8 +147,8 @@ func Known(id string) bool { return strings.Contains(id, "/") && Find(id) != nil
 // IDs are the ids of all checks.
 func IDs() []string {
 	var out []string
-	for i := range catalogue {
-		out = append(out, catalogue[i].ID())
+	for i := range catalogue() {
+		out = append(out, catalogue()[i].ID())
 	}
 	return out
 }

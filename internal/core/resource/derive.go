@@ -23,10 +23,14 @@ type NotApplicable struct {
 func (r *Resource) Text() (string, []NotApplicable) {
 	var b strings.Builder
 	var out []NotApplicable
-	for i := range catalogue {
-		c := &catalogue[i]
+	for i := range catalogue() {
+		c := &catalogue()[i]
 		if why, skipped := r.Skips[c.ID()]; skipped {
 			out = append(out, NotApplicable{c, why, true})
+			continue
+		}
+		if why := r.speaksOfJSON(c); why != "" {
+			out = append(out, NotApplicable{c, why, false})
 			continue
 		}
 		if named := r.byName(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {

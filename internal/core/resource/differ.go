@@ -1,25 +1,24 @@
 package resource
 
 import (
-	"regexp"
-
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/source"
 )
 
 // called finds a function in braces: each time it may give another value.
-var called = regexp.MustCompile(`\{[^{}"]*\(`)
+var called = late.Regexp(`\{[^{}"]*\(`)
 
 // sets tells whether an example gives a member the value that another gives it.
 func (e *Example) sets(f Field) bool {
 	has := e.field(f.Name)
-	return has != nil && has.Text == f.Text && !called.MatchString(f.Text)
+	return has != nil && has.Text == f.Text && !called().MatchString(f.Text)
 }
 
 // within tells whether all that an example says is what another says: written
 // over it, nothing would change.
 func (e *Example) within(o *Example) bool {
 	if len(e.Fields) == 0 {
-		return e.Text == o.Text && !called.MatchString(e.Text)
+		return e.Text == o.Text && !called().MatchString(e.Text)
 	}
 	for _, f := range e.Fields {
 		if !o.sets(f) {

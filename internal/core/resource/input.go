@@ -107,7 +107,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-media-type", On: "create", Without: needs(makes, can("read"), sendsJSON), Source: "RFC 9110 §15.5.16",
+			Name: "wrong-media-type", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read"), sendsJSON), Source: "RFC 9110 §15.5.16",
 			Proves: "a body of another type is refused with 415, or handled exactly as what it is",
 			Cause:  "the type is not looked at, or the body is read as a form",
 			Mend:   "answer 415 for types that are not read",

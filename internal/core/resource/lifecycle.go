@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/syntax"
 )
 
@@ -19,13 +20,15 @@ func setupChecks() []Check {
 			s.turns()
 			if s.makesByName() {
 				s.makeOne(0)
+				s.lookAtTypes()
 				return
 			}
 			kept := s.keepID("id")
 			if !s.Supports("read") && !s.Supports("replace") && !s.Supports("amend") && !s.Supports("delete") {
 				kept = kept.ifThere()
 			}
-			s.step("make one", send("POST", s.coll()), bodyLine(s.Make, s.example(s.Make, 0)), need("status 2xx"), kept)
+			s.let("made", s.example(s.Make, 0))
+			s.step("make one", send("POST", s.coll()), bodyLine(s.Make, "{made}"), need("status 2xx"), kept)
 			s.leave("id")
 			if s.Ready != "" && s.Supports("read") {
 				s.step("wait for it", when("status 202"+of("make one")), when("{id} exists"), send("GET", s.at("id")), s.inTime(), need("status 200"))
@@ -36,12 +39,28 @@ func setupChecks() []Check {
 				s.step("find it in the list", send("GET", s.list()), s.filtered())
 				s.readBack("read what the list shows", when(s.only("id")+" count 1"+of("find it in the list")), need(there))
 			}
+			s.lookAtTypes()
 			if s.Supports("delete") && s.Supports("read") {
 				s.readBack("read it")
 				s.step("remove it", when("status 200"+of("read it")), send("DELETE", s.at("id")), need(there))
 			}
 		},
 	}}
+}
+
+// typeWords are the types of values as shapes name them.
+var typeWords = map[syntax.NodeKind]string{syntax.String: "string", syntax.Number: "number", syntax.True: "boolean", syntax.False: "boolean", syntax.Array: "array", syntax.Object: "object"}
+
+// lookAtTypes lets the probe see which members read as another type than they are sent.
+func (s *script) lookAtTypes() {
+	kind := "object"
+	if s.As == "text" {
+		kind = "string"
+	}
+	if s.Supports("read") && s.Reads == "" && (len(s.Make.Fields) > 0 || s.As == "text") {
+		s.readBack("look at its types", need("status not 405 and not 501"))
+		s.readBack("look at them again", when("status 200"+of("look at its types")), when(s.subject()+" is "+kind+of("look at its types")), s.covers("prefer", "{made}"))
+	}
 }
 
 // replaced writes a PUT over the first item.
@@ -53,7 +72,7 @@ func (s *script) replaced(title string, lines ...line) {
 // amended writes a PATCH of the first item.
 func (s *script) amended(title string, lines ...line) {
 	text := s.example(s.Amend, 0)
-	if called.MatchString(text) {
+	if called().MatchString(text) {
 		// Worked out once.
 		s.let("change", text)
 		text = "{change}"
@@ -168,6 +187,28 @@ func lifecycleChecks() []Check {
 			Cause:  "a column that is too short, a character set that is too small, a number that passes through a float, text escaped when it is stored",
 			Mend:   "store what was sent, refuse what cannot be stored, and escape only where text is shown",
 			Write:  func(s *script) { s.keepsValues() },
+		},
+		{
+			Name: "types-are-kept", On: "create", Level: "usual", Without: needs(makes, can("read"), written, func(r *Resource) string {
+				if r.Reads != "" || len(r.Make.Fields) == 0 || !r.Make.json() {
+					return "an item does not read as it is written"
+				}
+				return ""
+			}), Source: "RFC 9110 §3.2",
+			Proves: "members read as the JSON type that was sent: a number as a number, a text as a text",
+			Cause:  "a column or a serializer of another type",
+			Mend:   "keep the types, or say in `reads { … }` how members read",
+			Write: func(s *script) {
+				s.make(1)
+				lines := []line{need("status 200")}
+				for _, f := range s.Make.Fields {
+					if of := typeWords[f.Kind]; of != "" {
+						at := s.inItem(memberPath(f.Name))
+						lines = append(lines, prefer(at+" is "+of+" or null when "+at+" exists"))
+					}
+				}
+				s.readBack("read it back", lines...)
+			},
 		},
 		{
 			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
@@ -290,14 +331,20 @@ func lifecycleChecks() []Check {
 			Mend:   "take the identity from the path only",
 			Write: func(s *script) {
 				s.make(2)
-				member := strings.TrimPrefix(s.identity(), "$.")
+				// Only a name that the client chose may be shown elsewhere than in the item.
+				s.readBack("read it", need("status 200"))
+				shown := ""
+				if s.makesByName() {
+					shown = " when " + s.idPath() + " is {id}" + of("read it")
+				}
+				member := s.memberOfItem()
 				theirs := "{other}"
 				body := s.turned(s.Remake.Text, "turn")
 				if len(s.Remake.Fields) > 0 {
 					body = s.turned(s.Remake.object(map[string]*string{member: &theirs}), "turn")
 				}
 				s.step("replace it under another identity", send("PUT", s.at("id")), bodyLine(s.Remake, body), expect("status not 5xx"))
-				s.readBack("it is where it was", expect("status 200"), expect(s.idPath()+" is {id}"))
+				s.readBack("it is where it was", expect("status 200"), expect(s.idPath()+" is {id}"+shown))
 				s.step("the other is what it was", send("GET", s.at("other")), expect("status 200"), s.shows("expect", "made_other"))
 			},
 		},
@@ -324,7 +371,7 @@ func lifecycleChecks() []Check {
 				if covers := s.amendments(); len(covers) > 0 {
 					lines = append(lines, s.covers("expect", "{ "+strings.Join(covers, ", ")+" }"))
 				}
-				s.settled("amend it", "read it back", append(lines, expect("body same as \"read it\" except "+strings.Join(s.besides(), ", ")))...)
+				s.settled("amend it", "read it back", append(lines, s.asSent("expect", "read it", s.Amend)...)...)
 			},
 		},
 		{
@@ -531,12 +578,12 @@ func (s *script) filtered() line {
 
 // filtersOne tells whether the filter selects one of the items made only.
 func (r *Resource) filtersOne() bool {
-	return r.FilterName != "" && (turnWord.MatchString(strings.Join(inBraces.FindAllString(r.FilterFor, -1), "")) || called.MatchString(r.FilterFor))
+	return r.FilterName != "" && (turnWord().MatchString(strings.Join(inBraces().FindAllString(r.FilterFor, -1), "")) || called().MatchString(r.FilterFor))
 }
 
 // onFirstPage expects the item in a list that is whole.
 func (s *script) onFirstPage() line {
-	if s.paged() != "" {
+	if s.paged() != "" || s.XML != "" {
 		return line{}
 	}
 	return expect(s.only("id") + " count 1 when header Link missing")
@@ -578,26 +625,17 @@ func (r *Resource) omitted() []string {
 	return out
 }
 
-// besides are the paths that may differ after an amend: those amended, those
-// assigned, those volatile.
-func (s *script) besides() []string {
-	var out []string
-	for _, f := range s.Amend.Fields {
-		out = append(out, s.inItem(memberPath(f.Name)))
+// memberOfItem is the name of the member that is the identity; "" where none is.
+func (r *Resource) memberOfItem() string {
+	q, err := jsonpath.Parse(r.identity())
+	if err != nil {
+		return ""
 	}
-	for _, n := range s.Assigned {
-		if p := memberPath(n); p != s.identity() {
-			out = append(out, s.inItem(p))
-		}
-	}
-	for _, p := range s.Volatile {
-		out = append(out, s.inItem(p))
-	}
-	return out
+	return q.Member()
 }
 
 func identityMember(r *Resource) string {
-	if id := r.identity(); id != "" && syntax.IsName(strings.TrimPrefix(id, "$.")) && r.Header == "" {
+	if r.memberOfItem() != "" && r.Header == "" {
 		return ""
 	}
 	return "the identity is not a plain member of the item"

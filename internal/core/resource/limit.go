@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/pattern"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/shape"
@@ -92,7 +93,7 @@ func fits(n *syntax.Node, text string) (fits, known bool) {
 // within are the values that the shape allows, beyond those that it does not:
 // whatever was put together is held against the shape once more.
 func (t *taken) within(e *Example) []limited {
-	if f := e.memberOf(t.Name); f != nil && refers.MatchString(f.Text) {
+	if f := e.memberOf(t.Name); f != nil && refers().MatchString(f.Text) {
 		// It has to be that of an item.
 		return nil
 	}
@@ -100,7 +101,7 @@ func (t *taken) within(e *Example) []limited {
 }
 
 // refers finds the identity of another resource's item in a value.
-var refers = regexp.MustCompile(`\{[A-Za-z_][A-Za-z0-9_]*\.`)
+var refers = late.Regexp(`\{[A-Za-z_][A-Za-z0-9_]*\.`)
 
 func (e *Example) memberOf(name string) *Field {
 	if e == nil {

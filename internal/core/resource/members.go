@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/syntax"
 )
 
 // members splits the path of the list's members: the list, and the place of the
@@ -50,13 +51,17 @@ func (r *Resource) inEntry() string { return r.Inner + strings.TrimPrefix(r.By, 
 // isList says of a list's answer that it is one: an array, or for `.*` anything that
 // has members.
 func (s *script) isList() line {
-	if s.MembersIfThere {
+	if s.MembersIfThere && s.XML == "" {
 		return expect(s.aList() + " when " + s.ListAt + " exists")
 	}
 	return expect(s.aList())
 }
 
 func (s *script) aList() string {
+	if s.XML != "" {
+		// A document is a list, however many members it has.
+		return "xml /* count 1"
+	}
 	if s.Mapped {
 		return s.ListAt + " exists"
 	}
@@ -65,6 +70,9 @@ func (s *script) aList() string {
 
 // holds says of a list's answer how many members it has.
 func (s *script) holds(n int) line {
+	if s.XML != "" {
+		return expect(fmt.Sprintf("xml %s count %d", syntax.XPathText(s.XML), n))
+	}
 	if s.Mapped {
 		return expect(fmt.Sprintf("%s count %d", s.Members, n))
 	}
@@ -73,5 +81,9 @@ func (s *script) holds(n int) line {
 
 // only is the item of a scenario in the list: a JSONPath.
 func (s *script) only(id string) string {
+	if s.XML != "" {
+		// One member is an object in the tree of a list, several are an array.
+		return "$..[?@" + strings.TrimPrefix(s.By, "$") + " == {" + id + "}]"
+	}
 	return s.ListAt + "[?@" + s.inEntry() + " == {" + id + "}]" + s.Inner
 }

@@ -38,10 +38,7 @@ func (s *script) kept(list []nameTried) {
 		s.let(place, n.name)
 		differs := when("{" + place + "} is not {id}")
 		there := when("status 2xx" + of(put))
-		itself := line{}
-		if id := s.idPath(); id != "" {
-			itself = expect(id + " is {" + place + "} when status 2xx")
-		}
+		itself := s.ifNamed("{" + place + "}")
 		found := itself
 		if n.first {
 			found = line{}
@@ -117,9 +114,9 @@ func nameChecks() []Check {
 				s.parent()
 				for _, word := range builtIn {
 					claims := []line{expect("status not 5xx"), expect("status 3xx or 4xx")}
-					if id := s.idPath(); id != "" {
+					if itself := s.ifNamed(quoted(word)); !itself.none() {
 						// A name that a user has given is one.
-						claims[1] = expect(id + " is " + quoted(word) + " when status 2xx")
+						claims[1] = itself
 					}
 					s.step("ask for "+word, append([]line{send("GET", replaceID(s.parented(s.Item), word))}, claims...)...)
 				}

@@ -121,9 +121,8 @@ func durabilityChecks() []Check {
 		// A run that has not started the service leaves this step out, and with it
 		// those that look back at it.
 		s.step("start the service anew", startAnew(how), send("GET", s.at("id")), need("status not 5xx"))
-		except := s.except()
-		s.readBack("the first is as it was", anew, says(word, "status 200"), says(word, `body same as "read the first"`+except+" when status 200"))
-		s.step("the second is as it was", anew, send("GET", s.at("other")), says(word, "status 200"), says(word, `body same as "read the second"`+except+" when status 200"))
+		s.readBack("the first is as it was", append([]line{anew, says(word, "status 200")}, s.asSent(word, "read the first", nil)...)...)
+		s.step("the second is as it was", append([]line{anew, send("GET", s.at("other")), says(word, "status 200")}, s.asSent(word, "read the second", nil)...)...)
 		if gone {
 			s.step("the third is gone", append([]line{anew, send("GET", s.at("third"))}, s.goneLines(word)...)...)
 		}

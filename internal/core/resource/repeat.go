@@ -5,6 +5,21 @@ import (
 	"slices"
 )
 
+// readsOnly reads an item and the list over and over, and says that nothing changes.
+func (s *script) readsOnly(word string) {
+	s.have()
+	still := line{}
+	if s.observe(false); !s.unchanged("").none() {
+		still = says(word, "state unchanged")
+	}
+	for _, m := range []string{"GET", "HEAD", "OPTIONS"} {
+		s.step(m+" the item, twice", send(m, s.at("id")), still, again(), still)
+	}
+	if s.Supports("list") {
+		s.step("GET the list, twice", send("GET", s.list()), still, again(), still)
+	}
+}
+
 func repeatChecks() []Check {
 	return slices.Concat(driftChecks(), []Check{
 		{
@@ -13,15 +28,12 @@ func repeatChecks() []Check {
 			Cause:  "a counter, a mark of the last visit, or a repair on reading",
 			Mend:   "keep such figures out of what clients see, or declare them `volatile`",
 			Write: func(s *script) {
-				s.have()
-				s.observe(false)
-				for _, m := range []string{"GET", "HEAD", "OPTIONS"} {
-					s.step(m+" the item, twice", send(m, s.at("id")), s.unchanged(""), again(), s.unchanged(""))
-				}
-				if s.Supports("list") {
-					s.step("GET the list, twice", send("GET", s.list()), s.unchanged(""), again(), s.unchanged(""))
-				}
+				s.sentOnly = true
+				s.readsOnly("expect")
 			},
+			// What the service counts by itself is no harm that the client asked for.
+			Softer:      func(s *script) { s.readsOnly("prefer") },
+			SofterLevel: "usual",
 		},
 		{
 			Name: "read-is-stable", Causes: []string{"repeat/read-is-safe"}, On: "read", Level: "usual", Without: can("read"), Source: "RFC 9110 §9.2.1",
@@ -40,6 +52,7 @@ func repeatChecks() []Check {
 			Cause:  "PUT appends or counts up, or the repeat is refused as a duplicate of itself",
 			Mend:   "write the representation that was sent, and compare with other items only",
 			Write: func(s *script) {
+				s.sentOnly = true
 				s.observe(true)
 				s.observeItem("id", true)
 				s.make(1)
@@ -52,6 +65,7 @@ func repeatChecks() []Check {
 			Cause:  "create and replace share a handler that always answers the same",
 			Mend:   "check whether the item exists, and answer accordingly",
 			Write: func(s *script) {
+				s.sentOnly = true
 				s.observe(true)
 				gains := line{}
 				if s.watched {
@@ -83,6 +97,7 @@ func repeatChecks() []Check {
 			Cause:  "the patch is added to what is there",
 			Mend:   "set the members that the patch names",
 			Write: func(s *script) {
+				s.sentOnly = true
 				s.observe(true)
 				s.observeItem("id", true)
 				s.make(1)

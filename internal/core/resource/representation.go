@@ -29,6 +29,7 @@ func (s *script) offPath(claims func(kind string) []line) {
 
 func representationChecks() []Check {
 	return []Check{
+		alsoCheck(),
 		{
 			Name: "type-is-declared", On: "read", Level: "should", Source: "RFC 9110 §8.3",
 			Proves: "a body has a Content-Type, and one that fits it",

@@ -5,10 +5,10 @@ package resource
 
 import (
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
@@ -72,7 +72,14 @@ type Resource struct {
 	// Revision is what a write must carry, nil for nothing.
 	Revision *syntax.Revision
 	// Needs are other resources of which an item is made first.
-	Needs    []*Resource
+	Needs []*Resource
+	// As is "xml" or "text" for a resource whose items are in that form, "" for JSON.
+	As string
+	// XML is the XPath of the members of a list in XML; byXML is how their identity is written
+	// there.
+	XML, byXML string
+	// also is the resource that is the same items in XML, nil for none.
+	also     *Resource
 	supports map[string]bool
 	// public are the operations that need no credentials.
 	public []string
@@ -93,9 +100,12 @@ type Resource struct {
 type Example struct {
 	Text, Media string
 	Fields      []Field
+	// As is "xml" or "text" for one in that form; Root is the element that the members are
+	// below, of one in XML, and Space its namespace.
+	As, Root, Space string
 }
 
-// json tells whether the example is sent as JSON.
+// json tells whether the example keeps the types of what it has, as a form does not.
 func (e *Example) json() bool {
 	return e == nil || !strings.Contains(e.Media, "form-urlencoded") && !strings.HasPrefix(e.Media, "multipart/")
 }
@@ -130,6 +140,8 @@ type reader struct {
 	f     *project.File
 	r     *Resource
 	diags source.Diagnostics
+	// named is the identity as it is written in XML.
+	named string
 	under *syntax.Statement
 	// identified is set once a first `identity` was read.
 	identified bool
@@ -172,17 +184,24 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 			if !syntax.Is[*syntax.Resource](st) {
 				continue
 			}
-			rd := &reader{p: p, f: f, at: map[string]source.Span{}}
-			r := rd.read(st, known)
-			diags = append(diags, rd.diags...)
-			if first := known[r.Name]; first != nil && first.File == f {
-				diags = append(diags, source.Diagnostic{File: f.Source, Span: st.Span, Message: "a second resource `" + r.Name + "`",
-					Hint: "join the two, or give one another name"})
-				continue
+			add := func(name string, st *syntax.Statement) *Resource {
+				rd := &reader{p: p, f: f, at: map[string]source.Span{}}
+				r := rd.read(name, st, known)
+				diags = append(diags, rd.diags...)
+				if first := known[r.Name]; first != nil && first.File == f {
+					diags = append(diags, source.Diagnostic{File: f.Source, Span: st.Span, Message: "a second resource `" + r.Name + "`",
+						Hint: "join the two, or give one another name"})
+					return r
+				}
+				known[r.Name] = r
+				if slices.Contains(p.Files, f) {
+					out = append(out, r)
+				}
+				return r
 			}
-			known[r.Name] = r
-			if slices.Contains(p.Files, f) {
-				out = append(out, r)
+			r := add(st.Body.(*syntax.Resource).Name, st)
+			if also := alsoInXML(st); also != nil {
+				r.also = add(r.Name+"_xml", also)
 			}
 		}
 		return known
@@ -195,11 +214,11 @@ func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
 	return out, diags
 }
 
-func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resource {
+func (rd *reader) read(name string, st *syntax.Statement, known map[string]*Resource) *Resource {
 	r := &Resource{Thorough: rd.p.Thorough, File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
 		Skips: map[string]string{}, supports: map[string]bool{}}
 	rd.r = r
-	r.Name = st.Body.(*syntax.Resource).Name
+	r.Name = name
 	seen := map[string]bool{}
 	for _, c := range st.Children {
 		switch c.Body.(type) {
@@ -223,6 +242,7 @@ func (rd *reader) read(st *syntax.Statement, known map[string]*Resource) *Resour
 	rd.others(known)
 	rd.paths(known)
 	rd.operations(seen)
+	rd.forms()
 	rd.names()
 	rd.differences()
 	rd.examplesFit()
@@ -243,7 +263,9 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.ListPath:
 		r.ListPath = b.Path.Raw
 	case *syntax.Members:
-		r.Members, r.MembersIfThere = b.Path.Raw, b.IfThere
+		if r.XML = b.XML; r.XML == "" {
+			r.Members, r.MembersIfThere = b.Path.Raw, b.IfThere
+		}
 	case *syntax.Total:
 		r.Total = b.Path.Raw
 	case *syntax.Gone:
@@ -259,11 +281,11 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Identity:
 		rd.identity(b)
 	case *syntax.Make:
-		r.Make = rd.example(&b.Content)
+		r.Make = rd.exampleOf(&b.Example)
 	case *syntax.Remake:
-		r.Remake = rd.example(&b.Content)
+		r.Remake = rd.exampleOf(&b.Example)
 	case *syntax.Amend:
-		r.Amend = rd.example(&b.Content)
+		r.Amend = rd.exampleOf(&b.Example)
 	case *syntax.Takes:
 		rd.takes(b)
 	case *syntax.Assigned:
@@ -308,8 +330,11 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.Header:
 		r.Lines = append(r.Lines, "header "+b.Name+": "+b.Value.Raw)
 	case *syntax.Auth:
-		r.Auth = strings.TrimSpace(lineOf(rd.f, c))
-		r.Lines = append(r.Lines, r.Auth)
+		line := strings.TrimSpace(lineOf(rd.f, c))
+		r.Lines = append(r.Lines, line)
+		if b.Scheme != "none" {
+			r.Auth = line
+		}
 	case *syntax.Under:
 		rd.under = c
 	case *syntax.IdempotencyKey:
@@ -344,7 +369,7 @@ func (rd *reader) identity(b *syntax.Identity) {
 		return
 	}
 	rd.identified = true
-	r.Identity = ""
+	r.Identity, rd.named = "", b.XML
 	switch {
 	case b.Path != nil:
 		r.Identity = b.Path.Raw
@@ -352,7 +377,7 @@ func (rd *reader) identity(b *syntax.Identity) {
 		r.Header = b.Header
 	case b.Chosen != nil:
 		r.Chosen = b.Chosen.Template.Raw
-		if !strings.Contains(r.Chosen, "{turn") && !called.MatchString(r.Chosen) {
+		if !strings.Contains(r.Chosen, "{turn") && !called().MatchString(r.Chosen) {
 			rd.say(b.Chosen.Span, "this name is the same for every item", `put a number into it: "GP{turn}", or a function: "GP{uuid()}"`)
 		}
 	}
@@ -379,7 +404,7 @@ func (rd *reader) revision(b *syntax.Revision) {
 }
 
 // outerName finds items of other resources in a text.
-var outerName = regexp.MustCompile(`\{([A-Za-z_]\w*)\.`)
+var outerName = late.Regexp(`\{([A-Za-z_]\w*)\.`)
 
 // others finds the resources of which an item is made first, since an example
 // or a path names one.
@@ -396,7 +421,7 @@ func (rd *reader) others(known map[string]*Resource) {
 		under = rd.under.Body.(*syntax.Under).Name
 	}
 	for _, text := range texts {
-		for _, m := range outerName.FindAllStringSubmatch(text, -1) {
+		for _, m := range outerName().FindAllStringSubmatch(text, -1) {
 			other := known[m[1]]
 			if m[1] == under || other == nil || slices.Contains(r.Needs, other) {
 				continue
@@ -544,19 +569,19 @@ func (rd *reader) names() {
 }
 
 // turnWord finds {turn} where an example has it.
-var turnWord = regexp.MustCompile(`\bturn\b`)
+var turnWord = late.Regexp(`\bturn\b`)
 
 // inBraces finds names in braces, and braces that stand for themselves.
-var inBraces = regexp.MustCompile(`\\\{|\{[A-Za-z_][^{}]*\}`)
+var inBraces = late.Regexp(`\\\{|\{[A-Za-z_][^{}]*\}`)
 
 // turned is a text with another expression in place of the name turn.
 func turned(text, by string) string {
-	return inBraces.ReplaceAllStringFunc(text, func(m string) string { return turnWord.ReplaceAllString(m, by) })
+	return inBraces().ReplaceAllStringFunc(text, func(m string) string { return turnWord().ReplaceAllString(m, by) })
 }
 
 // telling tells whether a member's value is another one for each item.
 func (f Field) telling() bool {
-	return called.MatchString(f.Text) || slices.ContainsFunc(inBraces.FindAllString(f.Text, -1), turnWord.MatchString)
+	return called().MatchString(f.Text) || slices.ContainsFunc(inBraces().FindAllString(f.Text, -1), turnWord().MatchString)
 }
 
 // field is a member of the example, nil for none.

@@ -2,15 +2,15 @@ package resource
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/syntax"
 )
 
 // writesTo finds the item that a request writes to.
-var writesTo = regexp.MustCompile(`^send (PUT|PATCH|DELETE) (.*)$`)
+var writesTo = late.Regexp(`^send (PUT|PATCH|DELETE) (.*)$`)
 
 // revised adds what a write must carry of the item's last answer, where the
 // resource says so: the item is read right before, into steps.
@@ -23,7 +23,7 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 	if i < 0 {
 		return lines
 	}
-	m := writesTo.FindStringSubmatch(lines[i].text)
+	m := writesTo().FindStringSubmatch(lines[i].text)
 	if m == nil {
 		return lines
 	}

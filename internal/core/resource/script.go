@@ -17,6 +17,8 @@ type script struct {
 	level string
 	// of tells items of another origin apart, in the title.
 	of string
+	// head are lines for the scenario's head.
+	head []string
 	// observes come before the steps, and so do the lets; after is the clean-up.
 	observes    []string
 	lets        []binding
@@ -24,6 +26,8 @@ type script struct {
 	strays      int
 	// watched is set once the list, or an item, is observed.
 	watched bool
+	// sentOnly has observations look at members that were sent.
+	sentOnly bool
 	// had is set once there is an item to start from.
 	had bool
 	// revisions counts the reads of revisions.
@@ -112,7 +116,7 @@ func (s *script) text() string {
 	if s.check.Alone {
 		b.WriteString("  alone\n")
 	}
-	for _, l := range s.Lines {
+	for _, l := range slices.Concat(s.head, s.Lines) {
 		b.WriteString("  " + l + "\n")
 	}
 	if s.writes() {
@@ -210,9 +214,28 @@ func (r *Resource) idPath() string {
 	return ""
 }
 
+// ifNamed says of a success that it shows the item of an identity; nothing where that cannot
+// be told. A name that the client chose need not be shown in the item itself.
+func (s *script) ifNamed(id string) line {
+	name := s.memberOfItem()
+	switch {
+	case s.idPath() == "":
+		return line{}
+	case !s.makesByName():
+		return expect(s.idPath() + " is " + id + " when status 2xx")
+	case name == "" || s.Make == nil || len(s.Make.Fields) == 0:
+		return line{}
+	}
+	return expect(s.subject() + " is { " + quoted(name) + "?: " + id + ", ... } when status 2xx")
+}
+
 // identity is the JSONPath of the identity in the item itself; "" where that is
 // not known.
 func (r *Resource) identity() string {
+	if r.As == "text" || r.As == "xml" && r.Identity == "" {
+		// A text has no members, and a list in XML shows other elements than an item.
+		return ""
+	}
 	if r.Identity != "" || r.listedBy {
 		return r.Identity
 	}
@@ -274,6 +297,12 @@ func (s *script) turned(text, by string) string { return s.parented(turned(text,
 func bodyLine(e *Example, text string) line {
 	if e == nil {
 		return jsonBody(text, "")
+	}
+	switch e.As {
+	case "text":
+		return at(detail, "text "+text+as(e.Media))
+	case "xml":
+		text = e.wrap(text)
 	}
 	return jsonBody(text, e.Media)
 }
@@ -534,8 +563,17 @@ func (s *script) observe(loose bool) bool {
 		return false
 	}
 	s.watched = true
-	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.list()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.paged()+"\n")
+	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.list()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.sent()+s.paged()+"\n")
 	return true
+}
+
+// sent leaves what the service keeps beside what was sent out of account, where the check
+// is about repeats: a time or a version may move with each (RFC 9110 §9.2.2).
+func (s *script) sent() string {
+	if s.sentOnly {
+		return " sent only"
+	}
+	return ""
 }
 
 // observed is the name of the observation.
@@ -558,7 +596,7 @@ func (s *script) observeOthers(id string) bool {
 // observeItem makes one item by itself a part of the state.
 func (s *script) observeItem(id string, loose bool) {
 	if s.Supports("read") {
-		s.observes = append(s.observes, "  observe item at "+s.at(id)+s.ignoring(loose, s.inItem)+"\n")
+		s.observes = append(s.observes, "  observe item at "+s.at(id)+s.ignoring(loose, s.inItem)+s.sent()+"\n")
 	}
 }
 
@@ -586,6 +624,13 @@ func (s *script) guards() string {
 
 func (s *script) listing(without string) string {
 	out := ""
+	if s.XML != "" {
+		out = " in xml " + syntax.XPathText(s.XML) + " by xml " + s.byXML
+		if without != "" {
+			out += " without " + without
+		}
+		return out
+	}
 	if within := s.Within(); within != "" {
 		out = " in " + within
 	}

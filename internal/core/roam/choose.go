@@ -204,7 +204,7 @@ func (w *walk) lastOwn() *move {
 
 // feature is something that a move may be new in: its kind, and what it is.
 type feature struct {
-	what       string
+	what, at   string
 	op, before op
 	last       op
 	class      class
@@ -219,7 +219,8 @@ func (w *walk) features(m *move) []feature {
 	if it == nil {
 		return out
 	}
-	out = append(out, feature{what: "at " + w.m.position(it), op: m.op, n: map[bool]int{true: 1}[m.gone]})
+	at := w.m.position(it)
+	out = append(out, feature{what: "at", at: at, op: m.op, n: map[bool]int{true: 1}[m.gone]}, feature{what: "at among", at: at, op: m.op, n: bucket(w.m.living())})
 	if n := len(it.past); n > 0 {
 		last := it.past[n-1]
 		out = append(out, feature{what: "pair", op: m.op, last: last}, feature{what: "pair", op: m.op, last: last, class: m.class}, feature{what: "age", op: m.op, n: min(n, 9)})

@@ -37,6 +37,10 @@ func (f *Finding) event() *event.Found {
 // mostReplays is how often a doubt is replayed before it is told as seen once.
 const mostReplays = 10
 
+// mostVague is how often a doubt may come to nothing since it cannot be held against
+// anything, before it is left alone.
+const mostVague = 8
+
 // confirm replays a doubt on fresh items. What a fresh item shows as well is not
 // one: services differ.
 func (w *walk) confirm(d *doubt) {
@@ -82,8 +86,10 @@ func (w *walk) confirm(d *doubt) {
 	}
 	shorts, possible := t.controls(w)
 	if !possible {
-		// Nothing to hold it against.
-		g.bends[d.bend()] = true
+		// Nothing to hold it against: another walk may tell more, but not for ever.
+		if g.vague[d.bend()]++; g.vague[d.bend()] >= mostVague {
+			g.bends[d.bend()] = true
+		}
 		return
 	}
 	for i, short := range shorts {

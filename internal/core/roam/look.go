@@ -105,14 +105,19 @@ func (w *walk) lookAtList(m *move) *doubt {
 		case it.is == gone && shows && g.r.Gone == "":
 			d.kind, d.observed = Listed, value.Cut(member.String(), 80)
 		case it.is == there && shows:
+			whole := true
 			for _, n := range g.members {
 				c, known := it.want[n]
 				now, has := member.Get(n)
+				whole = whole && (!known || has || absent(c.v))
 				if known && has && !same(c.v, now) {
 					d.kind = ListSays
 					d.members = append(d.members, n)
 					d.observed = fmt.Sprintf("the list says that %s is %s, not %s", n, shown(now), shown(c.v))
 				}
+			}
+			if whole && d.kind == "" {
+				it.shown = len(w.moves)
 			}
 		}
 		if d.kind == "" {

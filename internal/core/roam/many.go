@@ -126,7 +126,7 @@ func (g *ground) meet(k uint64) string {
 func (r *ring) round() bool {
 	g, w := r.g, r.w
 	if r.clients == nil {
-		s, err := g.d.Scenario(g.r.File, "roam", g.client)
+		s, err := g.client()
 		if err != nil {
 			return false
 		}

@@ -44,8 +44,9 @@ type item struct {
 	tag, older int
 	// seen is the move that has last read it, while nothing was written since.
 	seen int
-	// looked is the last move that has read it.
-	looked int
+	// looked is the last move that has read it, shown the last list that has shown it whole
+	// and as it must be.
+	looked, shown int
 	// last is the last write that was taken; before what it read as before that.
 	last   *move
 	before map[string]cell

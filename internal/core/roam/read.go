@@ -14,7 +14,7 @@ import (
 // read holds what an item reads as against what it must.
 func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	g := w.of
-	since := it.looked
+	since := max(it.looked, it.shown)
 	it.looked = m.seq
 	switch {
 	case m.never:

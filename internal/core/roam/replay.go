@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/resource"
@@ -195,7 +196,7 @@ func (t *trial) short() *trial {
 		}
 		one.seen = seq
 		if one.class == stale {
-			change := t.changes(one.item)
+			change := t.changes(one.item, first)
 			if change == nil {
 				return nil
 			}
@@ -231,16 +232,29 @@ func (t *trial) plainly() *trial {
 	return &trial{g: t.g, d: &d, moves: []*move{made, &one}, last: &one}
 }
 
-// changes is a plain write that the item was sent on the way, nil for none.
-func (t *trial) changes(item int) *move {
+// changes is a plain write that the item was sent on the way, and that changes it as it
+// was made: a tag stays current where a write changes nothing. Nil for none.
+func (t *trial) changes(item int, made *move) *move {
 	for _, m := range slices.Backward(t.moves) {
-		if m.item == item && (m.op == opAmend || m.op == opReplace) && m.status/100 == 2 && m.tag == 0 && m != t.last {
+		if m.item == item && (m.op == opAmend || m.op == opReplace) && m.status/100 == 2 && m.tag == 0 && m != t.last && m.alters(made) {
 			one := *m
 			one.seq = 1900
 			return &one
 		}
 	}
 	return nil
+}
+
+// alters tells whether a write names a member otherwise than an item was made.
+func (m *move) alters(made *move) bool {
+	return m.whole != "" || slices.ContainsFunc(m.fields, func(f field) bool {
+		for _, have := range made.fields {
+			if have.name == f.name {
+				return have.text != f.text || strings.Contains(f.text, "turn") && have.turn != f.turn
+			}
+		}
+		return f.text != "null"
+	})
 }
 
 // bases is how many numbers are drawn, each from a range of its own.

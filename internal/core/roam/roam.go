@@ -133,6 +133,10 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 			unwalked(r, "no item can be made: it has no `make`")
 			continue
 		}
+		if r.As != "" || r.XML != "" {
+			unwalked(r, "its items or its list are not in JSON")
+			continue
+		}
 		if !r.Supports("read") && !r.Lists() {
 			unwalked(r, "its items can be neither read nor listed")
 			continue
@@ -194,7 +198,8 @@ func (g *ground) roam(k uint64) string {
 		return err.Error()
 	}
 	defer w.end()
-	length := 14 + 3*min(size, 14) + max(0, size-14)
+	// Of many items some are to be met once they are all there.
+	length := 14 + 3*min(size, 14) + 2*max(0, size-14)
 	for len(w.moves) < 4*length {
 		if g.o.over() || g.d.Ended() || g.d.Harmed() || w.own >= length || w.ended != "" {
 			break

@@ -25,6 +25,16 @@ func (t *trial) shrunk(until time.Time, chancy bool) *trial {
 	looks := func(m *move) bool { return !m.op.writes() && m.op != opRestart }
 	// What makes it long first: looks, and all that is done to other items but making them.
 	s.drop(looks)
+	// Items that are gone by then, with all that was done to them: else those that are left
+	// would no longer be the first, or as many.
+	gone := map[int]bool{}
+	for _, m := range s.t.moves {
+		if m.op == opDelete && m.status/100 == 2 && !s.about(m) {
+			gone[m.item] = true
+		}
+	}
+	s.drop(func(m *move) bool { return gone[m.item] })
+	s.try(s.apart(s.without(func(m *move) bool { return m.op != opCreate && !s.about(m) })))
 	s.drop(func(m *move) bool { return m.op != opCreate && !s.about(m) })
 	s.drop(func(m *move) bool { return m.op == opCreate && m.class != plain && !s.about(m) })
 	s.drop(func(m *move) bool { return m.op != opCreate })
@@ -94,6 +104,34 @@ func (t *trial) possible() bool {
 		return false
 	}
 	return t.d.item == nil || made[t.d.item.n] || t.d.kind == Broken || t.d.kind == Silent
+}
+
+// apart are moves in which what is made beside the item in question has values of its own,
+// in place of some that came free: what made them free can be left out then.
+func (s *shrinking) apart(moves []*move) []*move {
+	next := 0
+	for _, m := range s.t.moves {
+		for _, f := range m.fields {
+			next = max(next, f.turn+1)
+		}
+		next = max(next, m.turn+1)
+	}
+	var out []*move
+	for _, m := range moves {
+		if m.op == opCreate && m.class == freed && !s.about(m) && next < perBase*bases-1 {
+			one := *m
+			one.class, one.turn, one.fields = plain, next, slices.Clone(m.fields)
+			for i, f := range one.fields {
+				if slices.Contains(s.t.g.r.Unique, f.name) {
+					one.fields[i].turn = next
+				}
+			}
+			m = &one
+			next++
+		}
+		out = append(out, m)
+	}
+	return out
 }
 
 // about tells whether a move is about an item that the doubt is about, or that was

@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"sync"
 
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/source"
@@ -67,6 +69,8 @@ type ground struct {
 	word map[string]*heard
 	// bends are mismatches that a fresh item shows as well.
 	bends map[string]bool
+	// vague counts doubts that could not be held against anything.
+	vague map[string]int
 	found map[string]*Finding
 	// content is where an item is in its own answer.
 	content *jsonpath.Query
@@ -80,20 +84,19 @@ type ground struct {
 	// asSent members read as they were made. Both are found out before clients meet.
 	kept   map[op]map[string][]string
 	asSent map[string]bool
-	// client opens the sessions of clients; meets counts rounds, met is what they have
-	// shown.
-	client string
-	meets  int
-	met    map[string]*met
+	// meets counts rounds, met is what they have shown.
+	meets int
+	met   map[string]*met
 	// late is set once a write was answered 202.
 	late bool
 	// left counts the items that could not be removed.
 	left int
 	// refused tells why nothing can be made.
 	refused string
-	// opening is the scenario that a walk begins as.
-	opening string
-	tell    *teller
+	// opening is the scenario that a walk begins as, client that of one of several
+	// clients. They are read once.
+	opening, client func() (*project.Scenario, error)
+	tell            *teller
 }
 
 // heard counts the answers to requests of one kind.
@@ -101,7 +104,7 @@ type heard struct{ taken, refused int }
 
 func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
 	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[feature]int{},
-		word: map[string]*heard{}, bends: map[string]bool{}, found: map[string]*Finding{}, grid: newGrid(), tell: t}
+		word: map[string]*heard{}, bends: map[string]bool{}, vague: map[string]int{}, found: map[string]*Finding{}, grid: newGrid(), tell: t}
 	g.edges = r.Edges()
 	for _, e := range []*resource.Example{r.Make, r.Remake, r.Amend} {
 		if e == nil {
@@ -127,8 +130,11 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 		}
 	}
 	turns(w, r)
-	g.opening = w.Text(r.Name+" roam", "walks by itself")
-	g.client, g.met = r.Scene().Text(r.Name+" roam", "one of several clients"), map[string]*met{}
+	read := func(text string) func() (*project.Scenario, error) {
+		return sync.OnceValues(func() (*project.Scenario, error) { return d.Scenario(r.File, "roam", text) })
+	}
+	g.opening = read(w.Text(r.Name+" roam", "walks by itself"))
+	g.client, g.met = read(r.Scene().Text(r.Name+" roam", "one of several clients")), map[string]*met{}
 	return g
 }
 
@@ -172,7 +178,7 @@ func (g *ground) node(text string) *syntax.Node {
 
 // begin opens a walk; an error says why there can be none.
 func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
-	s, err := g.d.Scenario(g.r.File, "roam", g.opening)
+	s, err := g.opening()
 	if err != nil {
 		return nil, err
 	}

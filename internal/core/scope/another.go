@@ -10,8 +10,8 @@ import (
 )
 
 // another is a value of the same form that nothing is likely to have: for a
-// number one that is some hundred millions larger and still fits 32 bits, a
-// fresh UUID for a UUID, a text with other letters and digits. Of a path or URL
+// number, in quotes or not, one that is some hundred millions larger and still fits 32
+// bits, a fresh UUID for a UUID, a text with other letters and digits. Of a path or URL
 // only the last segment is another.
 func another(r *Random, v *value.Value) (*value.Value, error) {
 	if v.Kind == value.Number {
@@ -29,6 +29,16 @@ func another(r *Random, v *value.Value) (*value.Value, error) {
 		last, err := another(r, lastSegment(text))
 		return value.NewString(head + last.Plain()), err
 	}
+	if n := lastSegment(text); n.Kind == value.Number {
+		// A number in quotes is counted up like any other: the next ones may have been there.
+		far, err := another(r, n)
+		return value.NewString(far.Plain()), err
+	}
+	return likeText(r, text), nil
+}
+
+// likeText is a text with other letters and digits.
+func likeText(r *Random, text string) *value.Value {
 	out := []byte(text)
 	for i, b := range out {
 		switch {
@@ -40,7 +50,7 @@ func another(r *Random, v *value.Value) (*value.Value, error) {
 			out[i] = 'A' + (b-'A'+1+byte(r.IntN(25)))%26
 		}
 	}
-	return value.NewString(string(out)), nil
+	return value.NewString(string(out))
 }
 
 // anotherThan is another that is not in a list: of short texts there are few.
@@ -54,6 +64,10 @@ func anotherThan(r *Random, like, list *value.Value) (*value.Value, error) {
 	}
 	for range 1000 {
 		v, err := another(r, like)
+		if like.Kind == value.String && lastSegment(like.Text).Kind == value.Number {
+			// With those that are there known, the next one is as good, and keeps to the form.
+			v = likeText(r, like.Text)
+		}
 		if err != nil || !taken[v.Plain()] {
 			return v, err
 		}

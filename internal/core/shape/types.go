@@ -3,18 +3,18 @@ package shape
 import (
 	"net/mail"
 	"net/url"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
-var timeOfDay = regexp.MustCompile(`^([01]\d|2[0-3]):[0-5]\d(:([0-5]\d|60)(\.\d+)?)?(Z|z|[+-]([01]\d|2[0-3]):[0-5]\d)?$`)
+var timeOfDay = late.Regexp(`^([01]\d|2[0-3]):[0-5]\d(:([0-5]\d|60)(\.\d+)?)?(Z|z|[+-]([01]\d|2[0-3]):[0-5]\d)?$`)
 
 // IsText tells whether a string is of one of the text types:
 // uuid (RFC 9562 §4), datetime and date (RFC 3339 §5.6), time (the same, zone
@@ -32,7 +32,7 @@ func IsText(kind, s string) bool {
 		_, err := time.Parse("2006-01-02", s)
 		return err == nil
 	case "time":
-		return timeOfDay.MatchString(s)
+		return timeOfDay().MatchString(s)
 	case "uri":
 		u, err := url.Parse(s)
 		return err == nil && u.Scheme != "" && !strings.ContainsAny(s, " <>\"{}|\\^`") && (u.Host != "" || u.Opaque != "" || u.Path != "")

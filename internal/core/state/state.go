@@ -5,7 +5,10 @@ package state
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
+
+	"github.com/antchfx/xpath"
 
 	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/scope"
@@ -37,7 +40,9 @@ func (s *Snapshot) Only(keys []string) *Snapshot {
 
 // View is how an observation is to be read.
 type View struct {
-	In, By   *jsonpath.Query
+	In, By *jsonpath.Query
+	// XML selects the members of an XML answer, in place of In.
+	XML      *xpath.Expr
 	Ignoring []*jsonpath.Query
 	// IfThere lets an answer leave out what In selects.
 	IfThere bool
@@ -95,7 +100,7 @@ type Entry struct {
 
 // Entries are members as snapshots hold them.
 func (v View) Entries(members []*value.Value) ([]Entry, error) {
-	if v.By == nil && v.In != nil {
+	if v.By == nil && (v.In != nil || v.XML != nil) {
 		members = []*value.Value{value.NewArray(members...)}
 	}
 	out := make([]Entry, 0, len(members))
@@ -175,6 +180,33 @@ func sameKey(a, b *value.Value) bool { return value.Equal(a, b) || a.Plain() == 
 type Change struct {
 	Key           string
 	Before, After *value.Value
+	// of are the names of members whose changes count, nil for all.
+	of map[string]bool
+}
+
+// Differences are those that count.
+func (c Change) Differences() []value.Difference {
+	all := value.Differences(c.Before, c.After)
+	if c.of == nil {
+		return all
+	}
+	return slices.DeleteFunc(all, func(d value.Difference) bool { return !d.Path.Within(c.of) })
+}
+
+// Of is the difference without changes in members of other names: what is at none of them,
+// or below one, is left out.
+func (d *Delta) Of(names map[string]bool) *Delta {
+	out := &Delta{Single: d.Single, Gained: d.Gained, Lost: d.Lost}
+	if names == nil {
+		names = map[string]bool{}
+	}
+	for _, c := range d.Changed {
+		c.of = names
+		if len(c.Differences()) > 0 {
+			out.Changed = append(out.Changed, c)
+		}
+	}
+	return out
 }
 
 // Delta is what came, went and changed between two snapshots.
@@ -196,7 +228,7 @@ func Between(before, after *Snapshot) *Delta {
 		case !ok:
 			d.Lost = append(d.Lost, before.Members[k])
 		case !value.Equal(before.Members[k], now):
-			d.Changed = append(d.Changed, Change{k, before.Members[k], now})
+			d.Changed = append(d.Changed, Change{Key: k, Before: before.Members[k], After: now})
 		}
 	}
 	for _, k := range after.Keys {
@@ -433,7 +465,7 @@ func (d *Delta) details() []string {
 			out = append(out, fmt.Sprintf("~ … and %d more", len(d.Changed)-i))
 			break
 		}
-		differences := value.Differences(c.Before, c.After)
+		differences := c.Differences()
 		for j, x := range differences {
 			if j == mostMembers {
 				out = append(out, fmt.Sprintf("~ … and %d more differences", len(differences)-j))

@@ -20,6 +20,7 @@ const (
 	InService
 	InRoutine
 	InResource
+	InAlso
 )
 
 // Role is what a statement is in its step.

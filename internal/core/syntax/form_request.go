@@ -1,6 +1,10 @@
 package syntax
 
-import "strings"
+import (
+	"strings"
+
+	"usualpath/internal/core/value"
+)
 
 // Header is `header N: v`.
 type Header struct {
@@ -8,7 +12,7 @@ type Header struct {
 	Value *Template
 }
 
-var _ = form(Form{Word: "header", In: InHead | InRequest | InDefaults | InEnvironment | InResource, Role: RoleDetail, Usage: "header NAME: VALUE",
+var _ = form(Form{Word: "header", In: InHead | InRequest | InDefaults | InEnvironment | InResource | InAlso, Role: RoleDetail, Usage: "header NAME: VALUE",
 	Help: "Sets a header: the first line of a name replaces a default, further ones add a line.", Example: `header Name: value`}, func() Body { return &Header{} })
 
 func (b *Header) read(p *parser) {
@@ -90,6 +94,14 @@ func (b *Auth) read(p *parser) {
 		p.spaces()
 		if p.lineDone() {
 			p.failHere("expected a value, found "+p.found(), "write "+form)
+			return
+		}
+		if c := p.peek(); c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' {
+			var all []string
+			for _, w := range strings.Fields(p.rest().Text(p.s)) {
+				all = append(all, value.Quoted(strings.Trim(w, `"`)))
+			}
+			p.failHere("expected a value, found "+p.found(), "text is written in quotes, each by itself: auth "+b.Scheme+" "+strings.Join(all, " "))
 			return
 		}
 		b.Values = append(b.Values, p.value())

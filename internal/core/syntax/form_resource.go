@@ -40,28 +40,44 @@ type (
 	Members struct {
 		where
 		IfThere bool
+		// XML is an XPath that selects them in XML, in place of Path.
+		XML string
 	}
 	ItemContent struct{ where }
 	Total       struct{ where }
 )
 
 var (
-	_ = form(Form{Word: "members", In: InResource, Usage: "members JSONPATH [if there]", Help: "The members in the list's answer; `$[*]` without this line. `$.rows[*].doc` says that each entry of a list wraps a member, `$.rows.*` that the list is an object whose values are the members. With `if there` an empty list may leave the list out.",
+	_ = form(Form{Word: "members", In: InResource | InAlso, Usage: "members JSONPATH [if there], or members xml XPATH", Help: "The members in the list's answer; `$[*]` without this line. `$.rows[*].doc` says that each entry of a list wraps a member, `$.rows.*` that the list is an object whose values are the members. With `if there` an empty list may leave the list out.",
 		Example: `members $.boats[*]`}, func() Body { return &Members{} })
-	_ = form(Form{Word: "content", In: InResource, Usage: "content JSONPATH", Help: "The item in its own answer; `$` without this line.",
+	_ = form(Form{Word: "content", In: InResource | InAlso, Usage: "content JSONPATH", Help: "The item in its own answer; `$` without this line.",
 		Example: `content $.boat`}, func() Body { return &ItemContent{} })
 	_ = form(Form{Word: "total", In: InResource, Usage: "total JSONPATH", Help: "The member of the list's answer that counts all items.",
 		Example: `total $.total`}, func() Body { return &Total{} })
 )
 
 func (b *Members) read(p *parser) {
+	if p.takeWord("xml") {
+		b.XML = p.xpath()
+		return
+	}
 	b.where.read(p)
 	if !p.failed && p.takeWord("if") {
 		b.IfThere = p.needWord("there", "members $.boats[*] if there")
 	}
 }
 
+func (b *Members) walk(w walker) {
+	if b.XML == "" {
+		b.where.walk(w)
+	}
+}
+
 func (b *Members) print(l *layout) {
+	if b.XML != "" {
+		l.write("xml", quoteXPath("xml", b.XML))
+		return
+	}
 	b.where.print(l)
 	if b.IfThere {
 		l.write("if there")
@@ -85,18 +101,36 @@ type (
 type Example struct {
 	Content
 	form string
+	// As is "xml" or "text" for one that is written so, "" for JSON.
+	As string
 }
 
 var (
-	_ = form(Form{Word: "make", In: InResource, Usage: "make VALUE [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, so such names come again within a run: `{random_text(8)}` makes longer ones; else six).",
+	_ = form(Form{Word: "make", In: InResource | InAlso, Usage: "make VALUE [as MEDIA], or make xml|text TEXT [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, so such names come again within a run: `{random_text(8)}` makes longer ones; else six).",
 		Example: `make { "name": "Sand Martin {turn}" }`}, func() Body { return &Make{Example{form: `make { "name": "Sand Martin {turn}" }`}} })
-	_ = form(Form{Word: "remake", In: InResource, Usage: "remake VALUE [as MEDIA]", Help: "A valid body to replace an item with.",
+	_ = form(Form{Word: "remake", In: InResource | InAlso, Usage: "remake VALUE [as MEDIA], or remake xml|text TEXT [as MEDIA]", Help: "A valid body to replace an item with.",
 		Example: `remake { "name": "Sand Martin {turn}" }`}, func() Body { return &Remake{Example{form: `remake { "name": "Sand Martin {turn}" }`}} })
-	_ = form(Form{Word: "amend", In: InResource, Usage: "amend VALUE [as MEDIA]", Help: "A valid partial change.",
+	_ = form(Form{Word: "amend", In: InResource | InAlso, Usage: "amend VALUE [as MEDIA], or amend xml|text TEXT [as MEDIA]", Help: "A valid partial change.",
 		Example: `amend { "flag": "SE" }`}, func() Body { return &Amend{Example{form: `amend { "flag": "SE" }`}} })
 )
 
-func (b *Example) read(p *parser) { b.json(p, b.form) }
+func (b *Example) read(p *parser) {
+	for _, form := range []string{"xml", "text"} {
+		if p.takeWord(form) {
+			b.As = form
+			b.text(p, form)
+			return
+		}
+	}
+	b.json(p, b.form)
+}
+
+func (b *Example) print(l *layout) {
+	if b.As != "" {
+		l.write(b.As)
+	}
+	b.Content.print(l)
+}
 
 // Listing is a line of names.
 type Listing struct{ Items []*Node }
@@ -130,15 +164,15 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "assigned", In: InResource, Usage: "assigned NAME, …", Help: "Members that the service sets.",
+	_ = form(Form{Word: "assigned", In: InResource | InAlso, Usage: "assigned NAME, …", Help: "Members that the service sets.",
 		Example: `assigned id, registered_at`}, func() Body { return &Assigned{} })
-	_ = form(Form{Word: "required", In: InResource, Usage: "required NAME, … [on create]", Help: "Members that must be there; with `on create` only in what items are made of. Several lines add up.",
+	_ = form(Form{Word: "required", In: InResource | InAlso, Usage: "required NAME, … [on create]", Help: "Members that must be there; with `on create` only in what items are made of. Several lines add up.",
 		Example: `required name, length_m`}, func() Body { return &Required{} })
 	_ = form(Form{Word: "unique", In: InResource, Usage: "unique NAME, …", Help: "Members that no two items share.",
 		Example: `unique name`}, func() Body { return &Unique{} })
 	_ = form(Form{Word: "hidden", In: InResource, Usage: "hidden NAME, …", Help: "Members that are accepted and never shown.",
 		Example: `hidden pin`}, func() Body { return &Hidden{} })
-	_ = form(Form{Word: "supports", In: InResource, Usage: "supports OPERATION, …", Help: "The operations: list, create, read, replace, amend, delete. Without this line: those with an example, and then only methods that such a path never has are tried as unsupported.",
+	_ = form(Form{Word: "supports", In: InResource | InAlso, Usage: "supports OPERATION, …", Help: "The operations: list, create, read, replace, amend, delete. Without this line: those with an example, and then only methods that such a path never has are tried as unsupported.",
 		Example: `supports list, create, read, replace, amend, delete`}, func() Body { return &Supports{} })
 	_ = form(Form{Word: "paging", In: InResource, Usage: "paging LIMIT, OFFSET, or paging by WAY", Help: "How the list is walked: `by offset limit, offset`, `by page per_page, page from 1`, `by cursor after from $.next` or `by link`; a parameter's name may be in quotes.",
 		Example: `paging by offset limit, offset`}, func() Body { return &PagedBy{} })
@@ -173,7 +207,7 @@ func (b *Required) print(l *layout) {
 // Volatile is `volatile JSONPATH, …`.
 type Volatile struct{ List []*Path }
 
-var _ = form(Form{Word: "volatile", In: InResource, Usage: "volatile JSONPATH, …", Help: "What may differ between two reads.",
+var _ = form(Form{Word: "volatile", In: InResource | InAlso, Usage: "volatile JSONPATH, …", Help: "What may differ between two reads.",
 	Example: `volatile $.seen_at`}, func() Body { return &Volatile{} })
 
 func (b *Volatile) read(p *parser)  { b.List = p.paths() }
@@ -252,7 +286,9 @@ func (b *IdempotencyKey) walk(walker)     {}
 // Identity says how an item is told from others: by a member, by the Location
 // of its create, or by a name that the client chooses.
 type Identity struct {
-	Path   *Path
+	Path *Path
+	// XML is how Path, or By where there is none, is written where it is one in XML.
+	XML    string
 	Header string
 	Chosen *Node
 	// By tells the members of the list apart, where Path does not; list is the
@@ -265,7 +301,7 @@ type Identity struct {
 	CreateHeader string
 }
 
-var _ = form(Form{Word: "identity", In: InResource, Usage: `identity JSONPATH [in list JSONPATH] [in create JSONPATH, or in create header NAME], identity header NAME [by JSONPATH], or identity chosen "NAME" [by JSONPATH]`,
+var _ = form(Form{Word: "identity", In: InResource | InAlso, Usage: `identity JSONPATH, or identity xml PATH, [in list JSONPATH] [in create JSONPATH, or in create header NAME], identity header NAME [by JSONPATH, or by xml PATH], or identity chosen "NAME" [by JSONPATH, or by xml PATH]`,
 	Help:    "What tells items apart: a member (`$.id` without this line), the Location of a create, or a name with `{turn}` that the client gives with PUT. `in list` (or `by`) is its place in a member of the list, `in create` in the answer to a create; of a header the last segment counts. A second line with `chosen` is for items that PUT makes beside those that POST makes.",
 	Example: `identity $.id`}, func() Body { return &Identity{} })
 
@@ -274,6 +310,8 @@ func (b *Identity) read(p *parser) {
 	switch {
 	case p.peek() == '$':
 		b.Path = p.path()
+	case p.takeWord("xml"):
+		b.XML, b.Path = p.xmlPath()
 	case p.takeWord("header"):
 		b.Header = p.headerName()
 	case p.takeWord("chosen"):
@@ -282,7 +320,11 @@ func (b *Identity) read(p *parser) {
 		p.failHere("expected how an item is told from others, found "+p.found(), `write identity $.id, identity header Location, or identity chosen "GP{turn}"`)
 	}
 	if !p.failed && b.Path == nil && p.takeWord("by") {
-		b.list, b.By = "by", p.path()
+		if b.list = "by"; p.takeWord("xml") {
+			b.XML, b.By = p.xmlPath()
+		} else {
+			b.By = p.path()
+		}
 	}
 	for !p.failed && p.takeWord("in") {
 		switch p.oneOf([]string{"list", "create"}, "`list` or `create`") {
@@ -300,6 +342,8 @@ func (b *Identity) read(p *parser) {
 
 func (b *Identity) print(l *layout) {
 	switch {
+	case b.Path != nil && b.XML != "":
+		l.write("xml", b.XML)
 	case b.Path != nil:
 		l.write(b.Path.Raw)
 	case b.Header != "":
@@ -308,7 +352,10 @@ func (b *Identity) print(l *layout) {
 		l.write("chosen")
 		l.node(b.Chosen)
 	}
-	if b.By != nil {
+	switch {
+	case b.By != nil && b.XML != "":
+		l.write(b.list, "xml", b.XML)
+	case b.By != nil:
 		l.write(b.list, b.By.Raw)
 	}
 	if b.Create != nil {
@@ -336,7 +383,7 @@ type AnswerFor struct {
 	Status []StatusClass
 }
 
-var _ = form(Form{Word: "answers", In: InResource, Usage: "answers WHAT STATUS, …", Help: "Narrows what is accepted, of the operations and of `repeat delete`, `missing` and `invalid`; without it whatever the standards allow.",
+var _ = form(Form{Word: "answers", In: InResource | InAlso, Usage: "answers WHAT STATUS, …", Help: "Narrows what is accepted, of the operations and of `repeat delete`, `missing` and `invalid`; without it whatever the standards allow.",
 	Example: `answers create 201, repeat delete 404`}, func() Body { return &Answers{} })
 
 func (b *Answers) read(p *parser) {
@@ -388,7 +435,7 @@ type Skip struct {
 	Because *Node
 }
 
-var _ = form(Form{Word: "skip", In: InResource, Usage: `skip FAMILY/NAME because "…"`, Help: "Skips a check.",
+var _ = form(Form{Word: "skip", In: InResource | InAlso, Usage: `skip FAMILY/NAME because "…"`, Help: "Skips a check.",
 	Example: `skip input/big-body because "the proxy in front refuses it"`}, func() Body { return &Skip{} })
 
 func (b *Skip) read(p *parser) {

@@ -21,6 +21,7 @@ var around = map[Place]string{
 	InService:     "service s\n  %s\n",
 	InRoutine:     "afterwards\n  %s\n",
 	InResource:    "resource r\n  %s\n",
+	InAlso:        "resource r\n  also xml\n    %s\n",
 }
 
 // placed puts a line where a form may be.

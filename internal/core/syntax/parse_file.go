@@ -57,6 +57,10 @@ type parser struct {
 	// top is the statement in the first column that owns the indented ones;
 	// step and request are those that own what comes next inside it.
 	top, step, request *Statement
+	// inner is a statement below top that owns the lines which are indented further than its
+	// own, nil for none; inward is how far that is.
+	inner  *Statement
+	inward int
 	// closed is set once an expectation has ended the request's lines.
 	closed bool
 	// guessed is a statement whose word was taken for another.
@@ -104,6 +108,9 @@ func (p *parser) one(lineStart int) {
 	start := p.i
 	indented := p.i > lineStart && !(lineStart == 0 && strings.HasPrefix(p.s, "\ufeff") && p.i == len("\ufeff"))
 	p.stumbled, p.failed = p.failed, false
+	if start-lineStart <= p.inward {
+		p.inner = nil
+	}
 	st := &Statement{Comments: Comments{Lead: tidy(p.lead)}}
 	p.lead, p.pending = nil, nil
 	if p.peek() == '{' && indented && p.inCases() {
@@ -130,6 +137,9 @@ func (p *parser) one(lineStart int) {
 		p.unknownKeyword(st, word, indented)
 	case p.placed(st, st.form, indented, word):
 		p.own(st, indented)
+		if st.form.In == InResource && st.form.Below != 0 {
+			p.inner, p.inward = st, start-lineStart
+		}
 		st.Body = st.form.body()
 		st.Body.read(p)
 	}
@@ -175,6 +185,8 @@ func (p *parser) context() Place {
 	}
 	where := p.top.form.Below
 	switch {
+	case p.inner != nil:
+		return p.inner.form.Below
 	case p.step == nil:
 	case where == InHead:
 		where = InStep | InRequest
@@ -221,6 +233,8 @@ func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) b
 		p.fail(at, w+" is not allowed under "+p.top.Word, "only steps are allowed there")
 	case where == 0:
 		p.fail(at, "nothing belongs under `"+p.top.Word+"`", w+" needs a scenario or block of its own before it")
+	case p.inner != nil:
+		p.fail(at, w+" is not allowed under "+p.inner.Word, "allowed there: "+listed(wordsIn(where)))
 	default:
 		p.fail(at, w+" is not allowed under "+p.top.Word, "allowed there: "+listed(wordsIn(where)))
 	}
@@ -341,10 +355,12 @@ func (p *parser) own(st *Statement, indented bool) {
 	if !indented && k.In&InFile != 0 {
 		p.out.Statements = append(p.out.Statements, st)
 		p.step, p.request, p.homeless = nil, nil, false
-		p.top = st
+		p.top, p.inner = st, nil
 		return
 	}
 	switch {
+	case p.inner != nil:
+		p.inner.Children = append(p.inner.Children, st)
 	case k.Role == RoleStep || k.Role == RoleCall:
 		p.top.Children = append(p.top.Children, st)
 		p.step, p.request, p.closed, p.homeless = nil, nil, false, false

@@ -10,6 +10,8 @@ type PredicateForm struct {
 	// Op is its words, joined by spaces; those of `status` and `effects` have
 	// none of their own.
 	Op string
+	// split are the words, once they were taken apart.
+	split []string
 	// Subjects are the kinds of subjects that it goes with.
 	Subjects []string
 	// Usage is how it is written, Help what it means, Example one that can be.
@@ -85,7 +87,17 @@ func (f *PredicateForm) words() []string {
 	if f.plain {
 		return nil
 	}
-	return strings.Split(f.Op, " ")
+	if f.split == nil {
+		return strings.Split(f.Op, " ")
+	}
+	return f.split
+}
+
+func init() {
+	// They are asked for at every claim of a file.
+	for _, f := range PredicateForms {
+		f.split = f.words()
+	}
 }
 
 func (f *PredicateForm) print(l *layout, pr *Predicate) {

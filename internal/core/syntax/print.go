@@ -74,7 +74,7 @@ func (p *printer) children(st *Statement, level int) {
 	}
 	for i, c := range st.Children {
 		pad := ""
-		if width > 0 {
+		if width > 0 && c.form.Below == 0 {
 			pad = fmt.Sprintf("%-*s", width+1, c.Word)
 		}
 		// Steps are set apart from each other and from what comes before them.
@@ -199,3 +199,6 @@ func ClaimText(c Claim) string {
 	l.claim(c)
 	return l.b.String()
 }
+
+// XPathText is an XPath as written in a file.
+func XPathText(text string) string { return quoteXPath("xml", text) }

@@ -87,6 +87,9 @@ type decoder struct {
 	depth int
 	limit int
 	err   *Error
+	// last are the names of the object that was read last. No value's names are changed in
+	// place: Add makes others.
+	last []string
 	// slab hands out values a block at a time.
 	slab []Value
 	size int
@@ -303,12 +306,21 @@ func (d *decoder) object() *Value {
 			d.i++
 			d.depth++
 			v.Items = append([]*Value(nil), d.items[mark:]...)
-			v.Names = append([]string(nil), d.names[nameMark:]...)
+			v.Names = d.sameNames(d.names[nameMark:])
 			d.items, d.names = d.items[:mark], d.names[:nameMark]
 			return v
 		}
 		return d.fail("missing comma", d.i, "expected `,` or `}`, found "+shown(d.s[d.i:]))
 	}
+}
+
+// sameNames are the names of an object: those of the last one, where they are the same, as
+// in most lists.
+func (d *decoder) sameNames(names []string) []string {
+	if !slices.Equal(names, d.last) {
+		d.last = slices.Clip(slices.Clone(names))
+	}
+	return d.last
 }
 
 // memberName reads the name of a member; false when there is none.

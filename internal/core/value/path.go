@@ -2,7 +2,6 @@ package value
 
 import (
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 )
@@ -33,15 +32,48 @@ func (p *Path) below(child Path) *Path {
 // String is the path as one writes it: $.name[0]['odd name'] (RFC 9535 §2.5.1).
 func (p Path) String() string {
 	return p.text(func(name string) string {
-		if shortName.MatchString(name) {
+		if plainName(name) {
 			return "." + name
 		}
 		return "[" + QuoteName(name) + "]"
 	})
 }
 
-// shortName are names that need no quotes.
-var shortName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+// First is the name of the member of the root that the path goes through; "" for none.
+func (p Path) First() string {
+	out := ""
+	for at := &p; at != nil && at.deep > 0; at = at.parent {
+		if at.deep == 1 && !at.element {
+			out = at.name
+		}
+	}
+	return out
+}
+
+// Within tells whether the path goes through a member of one of these names, or through no
+// member at all.
+func (p Path) Within(names map[string]bool) bool {
+	members := false
+	for at := &p; at != nil && at.deep > 0; at = at.parent {
+		if !at.element && names[at.name] {
+			return true
+		}
+		members = members || !at.element
+	}
+	return !members
+}
+
+// plainName tells of a name that needs no quotes.
+func plainName(name string) bool {
+	for i := range len(name) {
+		c := name[i]
+		letter := c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+		if !letter && (i == 0 || c < '0' || c > '9') {
+			return false
+		}
+	}
+	return name != ""
+}
 
 // Normalized is the normalized path (RFC 9535 §2.7): $['name'][0].
 func (p Path) Normalized() string {

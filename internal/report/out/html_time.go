@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"html/template"
 	"math"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/late"
 )
 
 // times are the answer times of each kind of request, in buckets: how many
@@ -45,12 +45,12 @@ func upper(i int) time.Duration {
 	return time.Duration(1e4 * math.Pow(10, float64(i+1)/perDecade))
 }
 
-var idSegment = regexp.MustCompile(`/(?:[^/]*[0-9%][^/]*|[^/]{33,})`)
+var idSegment = late.Regexp(`/(?:[^/]*[0-9%][^/]*|[^/]{33,})`)
 
 // kind is a request without what differs from one to the next of its kind.
 func kind(method, url string) string {
 	p, _, _ := strings.Cut(path(url), "?")
-	return method + " " + idSegment.ReplaceAllString(p, "/…")
+	return method + " " + idSegment().ReplaceAllString(p, "/…")
 }
 
 // mostKinds bounds how many kinds of requests are told apart.

@@ -1,19 +1,23 @@
-package expect
+// Package markup reads XML: what an XPath selects in it, within a bound of time, and elements as
+// values that can be compared.
+package markup
 
 import (
 	"context"
+	"strings"
 	"time"
 
+	"github.com/antchfx/xmlquery"
 	"github.com/antchfx/xpath"
 
 	"usualpath/internal/core/bound"
 )
 
-// tooFar is an XPath that goes from node to node for longer than
+// TooFar is an XPath that goes from node to node for longer than
 // bound.Patience.
-type tooFar struct{}
+type TooFar struct{}
 
-func (tooFar) Error() string {
+func (TooFar) Error() string {
 	return "this XPath takes more than " + bound.Patience().String() + " on this body, which is the limit; write a narrower one (" + bound.Hint + ")"
 }
 
@@ -29,19 +33,45 @@ type way struct {
 	moves int
 	until time.Time
 	ctx   context.Context
+	// plain has names match whatever their prefixes are.
+	plain bool
 }
 
-func newBounded(ctx context.Context, n xpath.NodeNavigator) *bounded {
-	return &bounded{n, &way{until: time.Now().Add(bound.Patience()), ctx: ctx}}
+// Evaluate gives each node that an XPath selects in a document to a function, or what else it
+// is worth: a text, a number, a boolean. Names without a prefix match those with any, in an
+// XPath that has no prefix itself: a prefix is the document's own choice. It ends with TooFar when that takes too long, or the
+// context has ended.
+func Evaluate(ctx context.Context, root *xmlquery.Node, e *xpath.Expr, each func(xpath.NodeNavigator)) (worth any, err error) {
+	defer recovered(&err)
+	switch v := e.Evaluate(newBounded(ctx, xmlquery.CreateXPathNavigator(root), !strings.Contains(strings.ReplaceAll(e.String(), "::", ""), ":"))).(type) {
+	case *xpath.NodeIterator:
+		for v.MoveNext() {
+			each(v.Current())
+		}
+		return nil, nil
+	default:
+		return v, nil
+	}
 }
 
-// recoverTooFar turns the end of a bounded navigator into an error.
-func recoverTooFar(err *error) {
+func newBounded(ctx context.Context, n xpath.NodeNavigator, plain bool) *bounded {
+	return &bounded{n, &way{until: time.Now().Add(bound.Patience()), ctx: ctx, plain: plain}}
+}
+
+func (n *bounded) Prefix() string {
+	if n.way.plain {
+		return ""
+	}
+	return n.NodeNavigator.Prefix()
+}
+
+// recovered turns the end of a bounded navigator into an error.
+func recovered(err *error) {
 	if p := recover(); p != nil {
-		if p != any(tooFar{}) {
+		if p != any(TooFar{}) {
 			panic(p)
 		}
-		*err = tooFar{}
+		*err = TooFar{}
 	}
 }
 
@@ -49,7 +79,7 @@ func (n *bounded) moved(is bool) bool {
 	n.way.moves++
 	if n.way.moves%256 == 0 && (time.Now().After(n.way.until) || n.way.ctx.Err() != nil) {
 		// The library has no other way out.
-		panic(tooFar{})
+		panic(TooFar{})
 	}
 	return is
 }

@@ -1,0 +1,62 @@
+package engine
+
+import (
+	"fmt"
+
+	"usualpath/internal/core/event"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// form tells of a difference between what was sent and what is read whether it is left out of
+// account: the resource's own example reads so from the start, as another JSON type. Whether that
+// is meant cannot be told (RFC 9110 §3.2 leaves the representation to the service). The probe
+// only learns of such members.
+func (t *step) form(d value.Difference) bool {
+	name := d.Path.First()
+	key := resourceKey(t.in.job.s.File, t.env.checkOf(t.in.job.s))
+	t.env.mu.Lock()
+	defer t.env.mu.Unlock()
+	if t.in.job.s.Check.ID != Probe {
+		if t.env.unshown[key][name] {
+			t.unshown = name
+		}
+		return t.env.forms[key][name]
+	}
+	if d.Got == nil && name != "" {
+		if t.env.unshown[key] == nil {
+			t.env.unshown[key] = map[string]bool{}
+		}
+		t.env.unshown[key][name] = true
+	}
+	if name == "" && d.Want != nil && d.Got != nil && d.Want.Kind == value.String && d.Got.Kind == value.String {
+		// A text that is written anew, with other line ends or in another order, may mean the same.
+		if t.env.forms[key] == nil {
+			t.in.late = append(t.in.late, &event.Notice{Text: t.in.job.s.Check.Resource + ": a text does not read as it is sent: the two are not compared"})
+			t.env.forms[key] = map[string]bool{"": true}
+		}
+		return true
+	}
+	if d.Want != nil && d.Got != nil && d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && name != "" {
+		if t.env.forms[key] == nil {
+			t.env.forms[key] = map[string]bool{}
+		}
+		if !t.env.forms[key][name] {
+			t.in.late = append(t.in.late, &event.Notice{Text: fmt.Sprintf("%s: %s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads",
+				t.in.job.s.Check.Resource, name, d.Want.Kind, d.Got.Kind)})
+		}
+		t.env.forms[key][name] = true
+	}
+	return true
+}
+
+// ofForm tells of a missed claim whether it is about such a member.
+func (t *step) ofForm(b *syntax.Expectation) bool {
+	c := t.in.job.s.Check
+	if c == nil || !t.in.job.s.File.Derived() || c.ID == Probe || c.ID == typesKept || b.Subject.Kind != "path" || b.Subject.Path == nil || b.Subject.Path.Query == nil {
+		return false
+	}
+	t.env.mu.Lock()
+	defer t.env.mu.Unlock()
+	return t.env.forms[resourceKey(t.in.job.s.File, t.env.checkOf(t.in.job.s))][b.Subject.Path.Query.Last()]
+}
