@@ -23,6 +23,10 @@ func (t *step) form(d value.Difference) bool {
 		}
 		return t.env.forms[key][name]
 	}
+	if !t.in.job.s.File.Derived() {
+		// Written down, the checks are judged by all that they say; this one only looks.
+		return true
+	}
 	if d.Got == nil && name != "" {
 		if t.env.unshown[key] == nil {
 			t.env.unshown[key] = map[string]bool{}

@@ -30,7 +30,7 @@ func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
 	if t.seesOf != at || t.sees.Effect == nil {
 		t.sees.Effect, t.seesOf = at.effect, at
 	}
-	if t.sees.Form == nil && t.in.job.s.File.Derived() && t.in.job.s.Check != nil && t.in.job.s.Check.ID != typesKept {
+	if c := t.in.job.s.Check; t.sees.Form == nil && c != nil && (c.ID == Probe || t.in.job.s.File.Derived() && c.ID != typesKept) {
 		t.sees.Form = t.form
 	}
 	t.sees.Reply, t.sees.Names, t.sees.Observed = reply, t.in.names, t.in.order
