@@ -24,13 +24,16 @@ type answer struct {
 	body   string
 }
 
-var client = &http.Client{Transport: &http.Transport{DisableKeepAlives: true}, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+var client = &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 1}, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 
 func start(t *testing.T, o Options) *Server {
 	t.Helper()
 	s, err := Start(o)
 	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	t.Cleanup(func() {
+		client.CloseIdleConnections()
+		require.NoError(t, s.Close())
+	})
 	return s
 }
 
