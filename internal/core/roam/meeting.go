@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -104,61 +103,84 @@ func causeOf(f history.Finding) string {
 		slices.ContainsFunc(f.Calls, func(c history.Call) bool { return c.IfMatch != "" }))
 }
 
-// byOne replays what the clients did as one client would, one call after another. What
-// shows then is no matter of several, and is told as such, or not at all.
+// byOne replays what the clients did as one client would, one call after another: as they
+// began, and as they ended. What shows then is no matter of several, and is told as such, or
+// not at all.
 func (m *meeting) byOne(h history.History) bool {
-	g := m.g
 	if h.Final == nil || !h.Final.There || len(m.f.Calls) == 0 || m.kind == "tag" || m.kind == "name" {
 		return false
 	}
-	var calls []*call
-	for _, c := range m.calls {
-		if c.kind != history.Read && c.x != nil && c.x.Answer != nil {
-			calls = append(calls, c)
+	began := func(a, b *call) int { return a.x.Start.Compare(b.x.Start) }
+	ended := func(a, b *call) int {
+		return a.x.Start.Add(a.x.Timing.Total).Compare(b.x.Start.Add(b.x.Timing.Total))
+	}
+	for _, order := range []func(a, b *call) int{began, ended} {
+		var calls []*call
+		for _, c := range m.calls {
+			if c.kind != history.Read && c.x != nil && c.x.Answer != nil {
+				calls = append(calls, c)
+			}
+		}
+		slices.SortStableFunc(calls, order)
+		if m.inOrder(calls) {
+			return true
 		}
 	}
-	slices.SortStableFunc(calls, func(a, b *call) int { return a.x.Start.Compare(b.x.Start) })
+	return false
+}
+
+// inOrder tells whether a value that one client writes is lost when it makes these calls.
+func (m *meeting) inOrder(calls []*call) bool {
+	g := m.g
 	made := &move{seq: 1, op: opCreate, class: plain, item: m.item.n, turn: m.item.turn, status: 201}
 	made.fields = fieldsOf(g.r.Make, made.turn)
-	d := &doubt{kind: Unwritten, item: m.item, want: map[string]cell{}, before: map[string]cell{}}
-	t := &trial{g: g, d: d, moves: []*move{made}}
+	moves := []*move{made}
+	want := map[string]cell{}
+	var last *move
 	for i, c := range calls {
 		one := *c.m
 		one.seq = i + 2
-		t.moves = append(t.moves, &one)
+		moves = append(moves, &one)
 		if one.status/100 != 2 {
 			continue
 		}
-		t.last, d.move = &one, &one
+		last = &one
 		for _, f := range one.fields {
 			if v, watched := c.members[f.name]; watched {
-				d.want[f.name] = cell{v: v, field: f, seq: one.seq}
+				want[f.name] = cell{v: v, field: f, seq: one.seq}
 			}
 		}
 	}
-	for n := range d.want {
-		if !same(d.want[n].v, h.Final.Members[n]) {
-			d.members = append(d.members, n)
-		}
-	}
-	slices.Sort(d.members)
-	if t.last == nil || len(d.members) == 0 || !t.follows() || g.found[d.key()] != nil {
+	if last == nil {
 		return false
 	}
-	t.moves = t.moves[:slices.Index(t.moves, t.last)+1]
-	for range 2 {
+	moves = moves[:slices.Index(moves, last)+1]
+	for _, name := range slices.Sorted(maps.Keys(want)) {
+		d := &doubt{kind: Unwritten, item: m.item, want: want, before: map[string]cell{}, move: last, members: []string{name}}
+		t := &trial{g: g, d: d, moves: moves, last: last}
+		if !t.follows() || g.found[d.key()] != nil || !t.again(2) {
+			continue
+		}
+		if !t.alone(made) {
+			// The service has a rule that ties these members: no finding at all.
+			return true
+		}
+		f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1}
+		d.observed = "with one client: " + name
+		g.found[d.key()] = f
+		g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), false))
+		return true
+	}
+	return false
+}
+
+// again tells whether each of some replays shows it.
+func (t *trial) again(times int) bool {
+	for range times {
 		if shows, _ := t.plays(); !shows {
 			return false
 		}
 	}
-	if !t.alone(made) {
-		// The service has a rule that ties these members: no finding at all.
-		return true
-	}
-	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1}
-	d.observed = "with one client: " + strings.Join(d.members, ", ")
-	g.found[d.key()] = f
-	g.settle(f, t.shrunk(time.Now().Add(g.o.persistence()), false))
 	return true
 }
 
