@@ -465,7 +465,7 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 			assert.NotContains(t, ours, "▲", "%s", ours)
 			assert.NotContains(t, ours, "cannot tell", "%s", ours)
 			assert.NotContains(t, r.out, "left on the service")
-			span, _ := roamFor("2s")
+			span, _ := roamFor("1s")
 			walked := runFor(t, dir, span, "roam", "--for", span, "--seed", "3")
 			assert.Equal(t, 0, walked.code, "%s", walked.out+walked.err)
 			assert.NotContains(t, walked.out, "was not walked")

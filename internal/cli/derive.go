@@ -3,6 +3,8 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -103,21 +105,20 @@ func choose(tree *syntax.File, f *runFlags) *syntax.File {
 }
 
 func (f *runFlags) wants(st *syntax.Statement) bool {
-	for _, c := range st.Children {
-		b, ok := c.Body.(*syntax.Check)
-		if !ok {
-			continue
-		}
-		for _, id := range f.checks {
-			if b.ID == id {
-				return true
-			}
-		}
-		for _, family := range f.families {
-			if len(b.ID) > len(family) && b.ID[:len(family)+1] == family+"/" {
-				return true
-			}
-		}
+	wanted := f.wanted()
+	return slices.ContainsFunc(st.Children, func(c *syntax.Statement) bool {
+		b, is := c.Body.(*syntax.Check)
+		return is && wanted(b.ID)
+	})
+}
+
+// wanted tells of a check, by its id, whether it was asked for; nil where none was chosen.
+func (f *runFlags) wanted() func(id string) bool {
+	if len(f.checks)+len(f.families) == 0 {
+		return nil
 	}
-	return false
+	return func(id string) bool {
+		family, name, _ := strings.Cut(id, "/")
+		return slices.Contains(f.checks, id) || slices.Contains(f.checks, name) || slices.Contains(f.families, family)
+	}
 }

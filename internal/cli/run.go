@@ -147,7 +147,7 @@ nothing is sent at all.`,
 				return err
 			}
 			args, f.lines = atLines(args)
-			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let, Thorough: f.thorough})
+			p, list := resource.Load(args, project.Options{Environment: environmentOf(f.env), Let: let, Thorough: f.thorough, Wanted: f.wanted()})
 			if err := notSecret(p); err != nil {
 				return err
 			}

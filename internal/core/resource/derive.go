@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/source"
@@ -20,11 +21,18 @@ type NotApplicable struct {
 
 // Text is the resource's checks as scenarios of the language, not yet in
 // canonical layout, and the checks that do not apply to it.
-func (r *Resource) Text() (string, []NotApplicable) {
+func (r *Resource) Text() (string, []NotApplicable) { return r.textOf(nil) }
+
+// textOf is Text with those checks only whose ids are wanted, and what comes before all; nil
+// is for all.
+func (r *Resource) textOf(wanted func(id string) bool) (string, []NotApplicable) {
 	var b strings.Builder
 	var out []NotApplicable
 	for i := range catalogue() {
 		c := &catalogue()[i]
+		if wanted != nil && c.Family != "setup" && !wanted(c.ID()) {
+			continue
+		}
 		if why, skipped := r.Skips[c.ID()]; skipped {
 			out = append(out, NotApplicable{c, why, true})
 			continue
@@ -78,8 +86,10 @@ func (r *Resource) byName() *Resource {
 
 // Tree is the parsed form of the resource's checks. A mistake in it is one of
 // the catalogue, not of the user's file.
-func (r *Resource) Tree() *syntax.File {
-	text, _ := r.Text()
+func (r *Resource) Tree() *syntax.File { return r.treeOf(nil) }
+
+func (r *Resource) treeOf(wanted func(id string) bool) *syntax.File {
+	text, _ := r.textOf(wanted)
 	f, diags := syntax.Parse(source.NewFile(r.File.Source.Name, text))
 	if diags.Errors() > 0 {
 		d := diags[0]
@@ -97,10 +107,12 @@ func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
 		if list, diags = Read(p); p.Diagnostics.Errors()+diags.Errors() > 0 {
 			return nil, diags
 		}
-		var out []project.Derived
-		for _, r := range list {
-			out = append(out, project.Derived{From: r.File, At: r.line, Tree: r.Tree()})
+		out := make([]project.Derived, len(list))
+		var all sync.WaitGroup
+		for i, r := range list {
+			all.Go(func() { out[i] = project.Derived{From: r.File, At: r.line, Tree: r.treeOf(o.Wanted)} })
 		}
+		all.Wait()
 		return out, diags
 	}
 	return project.Load(paths, o), list
