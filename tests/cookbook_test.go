@@ -133,6 +133,7 @@ func textAt(m map[string]any, name string, into *string) bool {
 
 // Every recipe of the cookbook does what it says: its files run, and its commands.
 func TestCookbook(t *testing.T) {
+	t.Parallel()
 	shell, err := exec.LookPath("bash")
 	if err != nil {
 		t.Skip("there is no shell to type into")

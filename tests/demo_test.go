@@ -11,6 +11,7 @@ import (
 )
 
 func TestDemoHoldsAndEachFaultIsFound(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	for _, c := range []struct {
 		fault string
@@ -46,6 +47,7 @@ func TestDemoHoldsAndEachFaultIsFound(t *testing.T) {
 }
 
 func TestDemoLeavesNothingBehind(t *testing.T) {
+	t.Parallel()
 	base := gullPoint(t)
 	before := run(t, ".", "try", "GET", base+"/boats").out
 	r := run(t, ".", "run", "../examples", "--base", base)

@@ -19,6 +19,7 @@ import (
 var upathBlock = regexp.MustCompile("(?s)```upath\n(.*?)```")
 
 func TestEveryExampleOfTheReferenceRuns(t *testing.T) {
+	t.Parallel()
 	var blocks [][]string
 	for name, least := range map[string]int{"language": 8, "guide": 5} {
 		text, err := os.ReadFile("../docs/" + name + ".md")
@@ -55,6 +56,7 @@ func TestTheGrammarKnowsEveryKeyword(t *testing.T) {
 // The image has nothing but the binary: what it starts is what it copies, and the binary needs
 // nothing beside it.
 func TestTheImageHoldsWhatItStarts(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("../Dockerfile")
 	require.NoError(t, err)
 	lines := map[string]string{}

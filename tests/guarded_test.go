@@ -111,6 +111,7 @@ func TestWhatTryFilesHoldsNoCredential(t *testing.T) {
 
 // What could take for ever ends with a word about its limit.
 func TestWhatTakesTooLongEnds(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	wide, _ := json.Marshal(make([]int, 20_000))
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {

@@ -98,6 +98,7 @@ func (v *valid) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // Against a service that is exactly what its schema says, no check of limits is
 // ever missed, whatever the schema says; one step off in the file is found.
 func TestLimitsOfSchemas(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	for name, c := range map[string]struct{ member, example, other, wrong string }{
 		"a text with lengths":      {`{"type": "string", "minLength": 2, "maxLength": 12}`, `"Tern"`, `"Gull"`, "string length 2..13"},

@@ -57,6 +57,7 @@ func TestNewRunsAsItStands(t *testing.T) {
 }
 
 func TestNewFromAService(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	base := gullPoint(t)
 	for _, c := range []struct {
@@ -175,6 +176,7 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 }
 
 func TestNewFromOpenAPI(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	base := gullPoint(t)
 	text, err := os.ReadFile("../examples/openapi.yaml")

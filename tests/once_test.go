@@ -81,6 +81,7 @@ defaults
 // A name that `before all` keeps is there for scenarios, observations, resources
 // and tries; it runs once, and its value is not shown.
 func TestBeforeAllRunsOnce(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct{ workers, with string }{{"1", ""}, {"8", ""}, {"8", "header"}} {
 		t.Run(c.workers+c.with, func(t *testing.T) {
 			l := &lodge{crates: newCrates(crateManners{}), with: c.with}
@@ -137,6 +138,7 @@ func TestBeforeAllRunsOnce(t *testing.T) {
 
 // Values that are too old are fetched anew, between scenarios.
 func TestBeforeAllEvery(t *testing.T) {
+	t.Parallel()
 	l := &lodge{crates: newCrates(crateManners{})}
 	base := service(t, l.ServeHTTP)
 	config := strings.NewReplacer("defaults\n", "base "+base+"\n\ndefaults\n", `"fetch the key"`, `"fetch the key" every 300ms`).Replace(gateProject)

@@ -207,6 +207,7 @@ func checkHTML(t *testing.T, text string) {
 }
 
 func TestRecordsFitTheirSchemaAndSurviveAKill(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "demo", "--fault", "put-appends", "--save", "run.jsonl", "-qq")
 	require.Equal(t, 1, r.code, r.out+r.err)
@@ -248,6 +249,7 @@ func TestRecordsFitTheirSchemaAndSurviveAKill(t *testing.T) {
 }
 
 func TestShardsMergeIntoTheWhole(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	dir := t.TempDir()
 	require.Equal(t, 0, run(t, dir, "demo", "--save", "all.jsonl", "-q", "--seed", "1").code)
@@ -284,6 +286,7 @@ func TestShardsMergeIntoTheWhole(t *testing.T) {
 }
 
 func TestCompareTellsWhatChanged(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	dir := t.TempDir()
 	for name, args := range map[string][]string{"a": nil, "b": nil, "c": {"--fault", "deleted-still-there"}, "d": {"--fault", "create-answers-200"}} {

@@ -128,6 +128,7 @@ func TestRoamingIsToldAgainBySeed(t *testing.T) {
 // A run may go on to roam after its checks; the service that it starts is started
 // anew now and then.
 func TestARunRoamsAfterItsChecks(t *testing.T) {
+	t.Parallel()
 	dir := started(t, "put-between-patches-lost")
 	r := run(t, dir, "run", "boats.upath", "--family", "lifecycle", "--resource", "boats", "--roam", "8s", "--seed", "2")
 	assert.Contains(t, r.out, "boats  requests by how many items there were")
@@ -143,6 +144,7 @@ func TestARunRoamsAfterItsChecks(t *testing.T) {
 
 // What was found is in the record, and in reports that are made of it later.
 func TestFindingsAreKept(t *testing.T) {
+	t.Parallel()
 	dir := folder(t, "boats.upath", "base "+gullPoint(t, "list-late-after-work", "put-beside-patch-500")+"\n\n"+boatsResource)
 	r := run(t, dir, "roam", "--for", "8s", "--seed", "3", "--save", "run.jsonl", "--report", "junit=r.xml", "--report", "markdown=r.md", "--report", "html=r.html")
 	require.Equal(t, 1, r.code, r.out+r.err)

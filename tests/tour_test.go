@@ -70,6 +70,7 @@ func TestTheTourOfTheREADME(t *testing.T) {
 // there: in the project that the tour has drafted, with the files that the README
 // writes out.
 func TestTheOtherCommandsOfTheREADME(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	shell, err := exec.LookPath("bash")
 	if err != nil {

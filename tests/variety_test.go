@@ -345,6 +345,7 @@ func TestLegalVarietyPasses(t *testing.T) {
 // What the service keeps beside what was sent may move as it likes, also where the resource says
 // nothing of it: nothing that must hold fails.
 func TestWhatIsNotSaidIsNoDefect(t *testing.T) {
+	t.Parallel()
 	unsaid := regexp.MustCompile(`(?m)^  (assigned|volatile|required) .*\n`)
 	for name, c := range varieties() {
 		t.Run(name, func(t *testing.T) {
@@ -382,6 +383,7 @@ func (c varied) rewritten(t *testing.T, from *regexp.Regexp, to string) string {
 // A member that reads as another type from the start is a form of the service's own: it is told
 // once, and nothing that must hold fails.
 func TestNumbersThatReadAsTexts(t *testing.T) {
+	t.Parallel()
 	for name, c := range varieties() {
 		if c.gzip || c.etag != "" {
 			continue

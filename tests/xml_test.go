@@ -346,6 +346,7 @@ const bothForms = `resource boats
 
 // A resource in two forms is checked in both, and both must say the same.
 func TestAResourceInTwoForms(t *testing.T) {
+	t.Parallel()
 	u, err := url.Parse(harbourFor(t))
 	require.NoError(t, err)
 	for _, bent := range []bool{false, true} {
