@@ -147,7 +147,7 @@ func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
 // the verdicts of the resource.
 func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
 	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)
-	faults, every := []string{""}, 24
+	faults, every := []string{""}, 80
 	if os.Getenv("USUALPATH_RACE") != "" {
 		// What could race is the same for each.
 		every = 1000
