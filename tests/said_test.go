@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -55,8 +56,10 @@ type quayManners struct {
 	times bool
 	// miscounts tells the items of the page as the total.
 	miscounts bool
-	asked     int
-	hung      map[string]int
+	// repeats wants the name of the path in the body of a PUT too.
+	repeats bool
+	asked   int
+	hung    map[string]int
 }
 
 func newQuay(m quayManners) *quay {
@@ -179,6 +182,10 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 	}
 	if has := in["name"] != nil; whole && (!ok || name == "") || has && !ok {
 		q.say(w, 400, map[string]any{"error": "name is a text"})
+		return nil
+	}
+	if q.repeats && whole && in[q.key] != path.Base(r.URL.Path) {
+		q.say(w, 400, map[string]any{"error": "the body names another"})
 		return nil
 	}
 	if keeper, _ := in["keeper"].(string); q.owner && !q.keepers[keeper] && (whole || in["keeper"] != nil) {
@@ -436,6 +443,8 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 		"made by PUT too":        {quayManners{upsert: true}, "identity $.ref\n  identity chosen \"quay-{turn}\"\n  answers missing 404 or 201", ""},
 		"an item of another":     {quayManners{owner: true}, "identity $.ref", strings.NewReplacer(`"depth": 4 }`, `"depth": 4, "keeper": {keepers.id} }`, `"depth": 5 }`, `"depth": 5, "keeper": {keepers.id} }`).Replace(quayExamples)},
 		"values of functions":    {quayManners{}, "identity $.ref", strings.NewReplacer("Quay {turn}", "Quay {uuid()}", `"depth": 6`, `"name": "Quay {uuid()}"`).Replace(quayExamples)},
+		"the name in the body": {quayManners{upsert: true, repeats: true}, "identity chosen \"quay-{turn}\" by $.ref\n  answers missing 404 or 201\n  takes { \"ref\": string length 3..40, \"name\": string length 1.., \"depth\"?: number or null }",
+			strings.NewReplacer("make   { ", "make   { \"ref\": \"quay-{turn}\", ", "remake { ", "remake { \"ref\": \"quay-{turn}\", ").Replace(quayExamples)},
 		"a name that is a value": {quayManners{upsert: true}, "identity chosen \"q-{uuid()}\" by $.ref\n  answers missing 404 or 201", ""},
 		"PATCH in JSON only":     {quayManners{patchJSON: true}, "identity $.ref", ""},
 		"a busy service":         {quayManners{busy: true}, "identity $.ref", ""},

@@ -26,6 +26,7 @@ func (r *Resource) Text() (string, []NotApplicable) { return r.textOf(nil) }
 // textOf is Text with those checks only whose ids are wanted, and what comes before all; nil
 // is for all.
 func (r *Resource) textOf(wanted func(id string) bool) (string, []NotApplicable) {
+	r = r.namedInBody()
 	var b strings.Builder
 	var out []NotApplicable
 	for i := range catalogue() {
@@ -41,7 +42,7 @@ func (r *Resource) textOf(wanted func(id string) bool) (string, []NotApplicable)
 			out = append(out, NotApplicable{c, why, false})
 			continue
 		}
-		if named := r.byName(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {
+		if named := r.byName().namedInBody(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {
 			s := &script{Resource: named, check: c, level: c.Level, of: "made by name"}
 			c.Write(s)
 			b.WriteString(s.text() + "\n")

@@ -103,6 +103,9 @@ type Example struct {
 	// As is "xml" or "text" for one in that form; Root is the element that the members are
 	// below, of one in XML, and Space its namespace.
 	As, Root, Space string
+	// Name is the member that holds the name that the client gives, as in the path; it is not
+	// among the fields. "" where there is none.
+	Name string
 }
 
 // json tells whether the example keeps the types of what it has, as a form does not.
@@ -596,8 +599,12 @@ func (e *Example) field(name string) *Field {
 
 // object is the example with members changed: a nil text takes one out.
 func (e *Example) object(change map[string]*string) string {
+	change = e.withName(change)
 	var parts []string
 	done := map[string]bool{}
+	if n := change[e.Name]; n != nil && e.Name != "" {
+		parts, done[e.Name] = append(parts, quoted(e.Name)+": "+*n), true
+	}
 	for _, f := range e.Fields {
 		text := f.Text
 		if c, ok := change[f.Name]; ok {

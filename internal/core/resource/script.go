@@ -98,6 +98,7 @@ func (s *script) writes() bool {
 
 // text is the whole scenario.
 func (s *script) text() string {
+	s.nameBodies()
 	var b strings.Builder
 	title := s.Name + " " + s.check.ID()
 	if s.level != s.check.Level {
@@ -272,15 +273,15 @@ func later(k int) string {
 	return fmt.Sprintf("turn + %d", k)
 }
 
-// turns makes {turn} known: two digits where the client names the item, so
-// that short names do; six elsewhere, so that earlier data does not matter.
+// turns makes {turn} known: two digits where the client names the item by a letter and a
+// number, so that short names do; six elsewhere, so that earlier data does not matter.
 func (s *script) turns() {
 	s.let("turn", s.someTurn())
 }
 
 // someTurn is where the numbers of items that are made begin.
 func (r *Resource) someTurn() string {
-	if r.makesByName() {
+	if r.makesByName() && len(inBraces().ReplaceAllString(r.Chosen, "")) < 2 {
 		return "{random_int(10, 85)}"
 	}
 	return "{random_int(100000, 899999)}"

@@ -97,11 +97,14 @@ func (b *Auth) read(p *parser) {
 			return
 		}
 		if c := p.peek(); c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' {
-			var all []string
+			all := []string{"auth", b.Scheme}
+			if b.Scheme == "header" {
+				all = append(all, value.Quoted(b.Field()))
+			}
 			for _, w := range strings.Fields(p.rest().Text(p.s)) {
 				all = append(all, value.Quoted(strings.Trim(w, `"`)))
 			}
-			p.failHere("expected a value, found "+p.found(), "text is written in quotes, each by itself: auth "+b.Scheme+" "+strings.Join(all, " "))
+			p.failHere("expected a value, found "+p.found(), "text is written in quotes, each by itself: "+strings.Join(all, " "))
 			return
 		}
 		b.Values = append(b.Values, p.value())

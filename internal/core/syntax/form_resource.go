@@ -106,7 +106,7 @@ type Example struct {
 }
 
 var (
-	_ = form(Form{Word: "make", In: InResource | InAlso, Usage: "make VALUE [as MEDIA], or make xml|text TEXT [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items, so such names come again within a run: `{random_text(8)}` makes longer ones; else six).",
+	_ = form(Form{Word: "make", In: InResource | InAlso, Usage: "make VALUE [as MEDIA], or make xml|text TEXT [as MEDIA]", Help: "A valid body to make an item with; `{turn}` is another number for each item (two digits where the client names items by one letter and the number, so such names come again within a run; else six).",
 		Example: `make { "name": "Sand Martin {turn}" }`}, func() Body { return &Make{Example{form: `make { "name": "Sand Martin {turn}" }`}} })
 	_ = form(Form{Word: "remake", In: InResource | InAlso, Usage: "remake VALUE [as MEDIA], or remake xml|text TEXT [as MEDIA]", Help: "A valid body to replace an item with.",
 		Example: `remake { "name": "Sand Martin {turn}" }`}, func() Body { return &Remake{Example{form: `remake { "name": "Sand Martin {turn}" }`}} })

@@ -1,0 +1,108 @@
+package resource
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"usualpath/internal/core/late"
+	"usualpath/internal/core/syntax"
+)
+
+// itsName stands in a body for the name of the item that it is written to, until it is known
+// which that is.
+const itsName = "{its_name}"
+
+// namedInBody is the resource as its checks see it where the examples repeat the name that the
+// client gives: what the body says follows the path, and is not varied. A service may take the
+// name from either (RFC 9110 §9.3.4 leaves it free to refuse or to redirect what disagrees).
+func (r *Resource) namedInBody() *Resource {
+	if r == nil || r.Chosen == "" || r.Make == nil || r.Make.As != "" {
+		return r
+	}
+	i := slices.IndexFunc(r.Make.Fields, func(f Field) bool { return f.Kind == syntax.String && f.Text == inQuotes(r.Chosen) })
+	if i < 0 {
+		return r
+	}
+	name := r.Make.Fields[i].Name
+	v := *r
+	v.Make, v.Remake, v.Amend = r.Make.named(name), r.Remake.named(name), r.Amend.named(name)
+	if r.Remake == r.Make {
+		v.Remake = v.Make
+	}
+	other := func(n string) bool { return n == name }
+	v.Required, v.OnCreate, v.Unique = slices.DeleteFunc(slices.Clone(r.Required), other), slices.DeleteFunc(slices.Clone(r.OnCreate), other), slices.DeleteFunc(slices.Clone(r.Unique), other)
+	if r.Takes != nil {
+		v.Takes = slices.DeleteFunc(slices.Clone(r.Takes), func(t taken) bool { return t.Name == name })
+	}
+	return &v
+}
+
+// named is the example with a member that holds the item's name.
+func (e *Example) named(name string) *Example {
+	if e == nil || !e.has(name) {
+		return e
+	}
+	v := *e
+	v.Name = name
+	v.Fields = slices.DeleteFunc(slices.Clone(e.Fields), func(f Field) bool { return f.Name == name })
+	v.Text = v.object(nil)
+	return &v
+}
+
+// lastName is the last name in a path.
+var lastName = late.Regexp(`^send (?:PUT|PATCH) [^?]*(\{\w+\})[^{}?]*(?:\?.*)?$`)
+
+// nameBodies puts into each body the name of the item that it is written to.
+func (s *script) nameBodies() {
+	if s.Make == nil || s.Make.Name == "" {
+		return
+	}
+	for _, steps := range [][]step{s.body, s.after} {
+		for _, st := range steps {
+			i := slices.IndexFunc(st.lines, func(l line) bool { return l.place == request && lastName().MatchString(l.text) })
+			if i < 0 {
+				continue
+			}
+			name := lastName().FindStringSubmatch(st.lines[i].text)[1]
+			for k := range st.lines {
+				st.lines[k].text = strings.ReplaceAll(st.lines[k].text, itsName, name)
+				for j, b := range s.lets {
+					if strings.Contains(b.text, itsName) && mentions(st.lines[k].text, b.name) {
+						s.nameLet(j, name)
+					}
+				}
+			}
+		}
+	}
+	for j := range s.lets {
+		s.lets[j].text = strings.ReplaceAll(s.lets[j].text, itsName, inQuotes(s.chosen(0)))
+	}
+}
+
+// nameLet puts a name into a body that is bound before the steps, and binds the name before it.
+func (s *script) nameLet(j int, name string) {
+	at := slices.IndexFunc(s.lets, func(b binding) bool { return "{"+b.name+"}" == name })
+	if at < 0 {
+		return
+	}
+	s.lets[j].text = strings.ReplaceAll(s.lets[j].text, itsName, name)
+	if at > j {
+		b := s.lets[at]
+		s.lets = slices.Insert(slices.Delete(s.lets, at, at+1), j, b)
+	}
+}
+
+// withName is a change of an example's members that leaves the name alone.
+func (e *Example) withName(change map[string]*string) map[string]*string {
+	if _, said := change[e.Name]; said || e.Name == "" {
+		return change
+	}
+	out := maps.Clone(change)
+	if out == nil {
+		out = map[string]*string{}
+	}
+	mark := itsName
+	out[e.Name] = &mark
+	return out
+}
