@@ -23,6 +23,10 @@ type ledger struct {
 	removed map[string]made
 	// seen are the bodies that items were last read as, before they were removed.
 	seen map[string]string
+	// free are places where nothing was when they were last read.
+	free map[string]bool
+	// put are the names that derived checks have PUT something to.
+	put map[string]bool
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
 	// begun tells that anything was made at all.
@@ -32,8 +36,13 @@ type ledger struct {
 // idle tells that answers say nothing to a ledger that is empty: that of a read
 // neither makes nor removes.
 func (l *ledger) idle(at *attempt) bool {
-	return !l.begun.Load() && !slices.ContainsFunc(at.replies, func(r *expect.Reply) bool { return r == nil || !syntax.SafeMethod(r.Request.Method) })
+	return !l.begun.Load() && !slices.ContainsFunc(at.replies, func(r *expect.Reply) bool {
+		return r == nil || !syntax.SafeMethod(r.Request.Method) || r.Answer != nil && absent(r.Answer.Status)
+	})
 }
+
+// absent tells of a status that nothing is there.
+func absent(status int) bool { return status == 404 || status == 410 }
 
 // made is one item: where it is, and how it is told.
 type made struct{ host, path, told string }
@@ -48,7 +57,16 @@ func (t *step) enter(at *attempt) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for _, r := range at.replies {
-		if r == nil || r.Answer == nil {
+		if r == nil {
+			continue
+		}
+		if r.Request.Method == "PUT" && t.strict() && len(l.put) < mostRemoved && (r.Answer == nil || r.Answer.Status/100 == 2) {
+			if l.put == nil {
+				l.put = map[string]bool{}
+			}
+			l.put[path.Base(exactPath(r.Request.URL))] = true
+		}
+		if r.Answer == nil {
 			continue
 		}
 		u, err := url.Parse(r.Request.URL)
@@ -66,15 +84,22 @@ func (t *step) enter(at *attempt) {
 			if name, id := t.named(r, at); name != "" {
 				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
 			}
-		case method == "PUT" && status == 201:
+		case method == "PUT" && (status == 201 || status/100 == 2 && l.free[u.Host+where]):
+			// Some answer 200 for what was not there before.
 			l.add(u.Host, where, t.env.mask.text(method+" "+u.EscapedPath()))
 		case method == "DELETE" && status/100 == 2 && status != 202:
 			l.drop(u.Host, where, true)
 		case method == "GET" && status == 200:
 			l.restore(u.Host, where, string(r.Answer.Body))
-		case syntax.SafeMethod(method) && method != "OPTIONS" && (status == 404 || status == 410):
+		case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
 			l.drop(u.Host, where, false)
+			if l.free == nil || len(l.free) > mostRemoved {
+				l.free = map[string]bool{}
+			}
+			l.free[u.Host+where] = true
+			continue
 		}
+		delete(l.free, u.Host+where)
 	}
 }
 

@@ -33,14 +33,14 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 		}
 		left := made{path: path.Join(one.list, ids[0]), told: r.mask.text(one.list + " " + ids[0])}
 		if gone, known := l.gone(ids[0]); known {
-			if otherState(l.asRead(gone), s.Members[k]) {
+			if w.otherState(l.asRead(gone), s.Members[k]) {
 				states = true
 			} else {
 				removed = append(removed, left)
 			}
 			continue
 		}
-		if w.sent(s.Members[k].String()) {
+		if l.put[ids[0]] || w.sent(s.Members[k].String()) {
 			l.made = append(l.made, left)
 		}
 	}
@@ -71,14 +71,14 @@ func (w *watch) sent(text string) bool {
 }
 
 // otherState tells whether a member of a list says something else than the item
-// did before it was removed.
-func otherState(before string, now *value.Value) bool {
+// did before it was removed, and nothing that this run has sent. The lock is held.
+func (w *watch) otherState(before string, now *value.Value) bool {
 	was, err := value.Decode(before, value.Limits{Lenient: true})
 	if err != nil || was.Kind != value.Object || now.Kind != value.Object {
 		return false
 	}
 	for i, n := range now.Names {
-		if v, ok := was.Get(n); ok && !value.Equal(v, now.Items[i]) {
+		if v, ok := was.Get(n); ok && !value.Equal(v, now.Items[i]) && !w.sent(now.Items[i].String()) {
 			return true
 		}
 	}

@@ -17,14 +17,13 @@ const itsName = "{its_name}"
 // client gives: what the body says follows the path, and is not varied. A service may take the
 // name from either (RFC 9110 §9.3.4 leaves it free to refuse or to redirect what disagrees).
 func (r *Resource) namedInBody() *Resource {
-	if r == nil || r.Chosen == "" || r.Make == nil || r.Make.As != "" {
+	if r == nil {
 		return r
 	}
-	i := slices.IndexFunc(r.Make.Fields, func(f Field) bool { return f.Kind == syntax.String && f.Text == inQuotes(r.Chosen) })
-	if i < 0 {
+	name := r.NameInBody()
+	if name == "" {
 		return r
 	}
-	name := r.Make.Fields[i].Name
 	v := *r
 	v.Make, v.Remake, v.Amend = r.Make.named(name), r.Remake.named(name), r.Amend.named(name)
 	if r.Remake == r.Make {
@@ -36,6 +35,20 @@ func (r *Resource) namedInBody() *Resource {
 		v.Takes = slices.DeleteFunc(slices.Clone(r.Takes), func(t taken) bool { return t.Name == name })
 	}
 	return &v
+}
+
+// NameInBody is the member of the examples that holds the name that the client gives, as in the
+// path; "" where there is none.
+func (r *Resource) NameInBody() string {
+	if r.Chosen == "" || r.Make == nil || r.Make.As != "" {
+		return ""
+	}
+	for _, f := range r.Make.Fields {
+		if f.Kind == syntax.String && f.Text == inQuotes(r.Chosen) {
+			return f.Name
+		}
+	}
+	return ""
 }
 
 // named is the example with a member that holds the item's name.

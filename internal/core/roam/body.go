@@ -241,7 +241,7 @@ func (w *walk) vary(m *move) bool {
 	case lacking:
 		var list []string
 		for _, n := range r.Required {
-			if m.has(n) {
+			if m.has(n) && n != r.NameInBody() {
 				list = append(list, n)
 			}
 		}

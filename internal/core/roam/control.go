@@ -149,12 +149,17 @@ func (w *walk) alike(m *move, item, turn int) *move {
 	}
 	one.fields = nil
 	for _, f := range m.fields {
-		if slices.Contains(w.of.r.Unique, f.name) {
+		if w.of.own(f.name) {
 			f.turn = turn
 		}
 		one.fields = append(one.fields, f)
 	}
 	return &one
+}
+
+// own tells of a member whose value no other item has: a unique one, or the item's name.
+func (g *ground) own(name string) bool {
+	return slices.Contains(g.r.Unique, name) || name == g.r.NameInBody()
 }
 
 // mostControls bounds the writes that may have to do with a doubt: where there were

@@ -122,7 +122,7 @@ func (s *shrinking) apart(moves []*move) []*move {
 			one := *m
 			one.class, one.turn, one.fields = plain, next, slices.Clone(m.fields)
 			for i, f := range one.fields {
-				if slices.Contains(s.t.g.r.Unique, f.name) {
+				if s.t.g.own(f.name) {
 					one.fields[i].turn = next
 				}
 			}

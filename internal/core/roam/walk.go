@@ -111,7 +111,8 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 			continue
 		}
 		for _, f := range e.Fields {
-			if r.ReadsAsSent(f.Name) && !slices.Contains(g.members, f.Name) {
+			// A name in the body follows the path: another would write to another item.
+			if r.ReadsAsSent(f.Name) && f.Name != r.NameInBody() && !slices.Contains(g.members, f.Name) {
 				g.members = append(g.members, f.Name)
 			}
 		}
