@@ -72,6 +72,19 @@ func TestWhatIsNotRemovedIsLeft(t *testing.T) {
 	assert.Contains(t, out, fmt.Sprintf("and %d more", s.size()-made-10))
 }
 
+// A place where nothing was, and to which PUT has put something, is left whatever it answered.
+func TestWhatPUTMakesIsLeft(t *testing.T) {
+	there := false
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		if there = there || r.Method == "PUT"; !there {
+			w.WriteHeader(404)
+		}
+	})
+	dir := folder(t, "a.upath", scenario(base, "  step \"look\"\n    send GET /crates/tar\n  step \"put it\"\n    send PUT /crates/tar\n"))
+	assert.Contains(t, run(t, dir, "run").out, "left on the service: PUT /crates/tar")
+	assert.NotContains(t, run(t, dir, "run").out, "left on the service", "it was there before")
+}
+
 // A run that is read-only sends nothing that could change anything.
 func TestReadOnly(t *testing.T) {
 	s := newCrates(crateManners{allow: "GET, POST"})
