@@ -27,29 +27,24 @@ func (t *step) form(d value.Difference) bool {
 		// Written down, the checks are judged by all that they say; this one only looks.
 		return true
 	}
-	if d.Got == nil && name != "" {
-		if t.env.unshown[key] == nil {
-			t.env.unshown[key] = map[string]bool{}
-		}
-		t.env.unshown[key][name] = true
+	told := func(text string) {
+		t.in.late = append(t.in.late, &event.Notice{Text: t.in.job.s.Check.Resource + ": " + text})
 	}
-	if name == "" && d.Want != nil && d.Got != nil && d.Want.Kind == value.String && d.Got.Kind == value.String {
+	switch {
+	case d.Want == nil:
+	case d.Got == nil:
+		if name != "" {
+			t.env.unshown[key] = noted(t.env.unshown[key], name)
+		}
+	case name == "":
 		// A text that is written anew, with other line ends or in another order, may mean the same.
-		if t.env.forms[key] == nil {
-			t.in.late = append(t.in.late, &event.Notice{Text: t.in.job.s.Check.Resource + ": a text does not read as it is sent: the two are not compared"})
-			t.env.forms[key] = map[string]bool{"": true}
+		if d.Want.Kind == value.String && d.Got.Kind == value.String && !t.env.forms[key][""] {
+			told("a text does not read as it is sent: the two are not compared")
+			t.env.forms[key] = noted(t.env.forms[key], "")
 		}
-		return true
-	}
-	if d.Want != nil && d.Got != nil && d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && name != "" {
-		if t.env.forms[key] == nil {
-			t.env.forms[key] = map[string]bool{}
-		}
-		if !t.env.forms[key][name] {
-			t.in.late = append(t.in.late, &event.Notice{Text: fmt.Sprintf("%s: %s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads",
-				t.in.job.s.Check.Resource, name, d.Want.Kind, d.Got.Kind)})
-		}
-		t.env.forms[key][name] = true
+	case d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && !t.env.forms[key][name]:
+		told(fmt.Sprintf("%s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads", name, d.Want.Kind, d.Got.Kind))
+		t.env.forms[key] = noted(t.env.forms[key], name)
 	}
 	return true
 }

@@ -41,6 +41,15 @@ func (l *ledger) idle(at *attempt) bool {
 	})
 }
 
+// noted is a set with one more in it; one that has grown too large begins anew.
+func noted(set map[string]bool, one string) map[string]bool {
+	if set == nil || len(set) >= mostRemoved {
+		set = map[string]bool{}
+	}
+	set[one] = true
+	return set
+}
+
 // absent tells of a status that nothing is there.
 func absent(status int) bool { return status == 404 || status == 410 }
 
@@ -60,11 +69,8 @@ func (t *step) enter(at *attempt) {
 		if r == nil {
 			continue
 		}
-		if r.Request.Method == "PUT" && t.strict() && len(l.put) < mostRemoved && (r.Answer == nil || r.Answer.Status/100 == 2) {
-			if l.put == nil {
-				l.put = map[string]bool{}
-			}
-			l.put[path.Base(exactPath(r.Request.URL))] = true
+		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
+			l.put = noted(l.put, path.Base(exactPath(r.Request.URL)))
 		}
 		if r.Answer == nil {
 			continue
@@ -93,10 +99,10 @@ func (t *step) enter(at *attempt) {
 			l.restore(u.Host, where, string(r.Answer.Body))
 		case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
 			l.drop(u.Host, where, false)
-			if l.free == nil || len(l.free) > mostRemoved {
-				l.free = map[string]bool{}
+			if method == "GET" {
+				// Some answer 404 to HEAD for what they do not serve.
+				l.free = noted(l.free, u.Host+where)
 			}
-			l.free[u.Host+where] = true
 			continue
 		}
 		delete(l.free, u.Host+where)

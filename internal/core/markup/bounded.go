@@ -39,8 +39,8 @@ type way struct {
 
 // Evaluate gives each node that an XPath selects in a document to a function, or what else it
 // is worth: a text, a number, a boolean. Names without a prefix match those with any, in an
-// XPath that has no prefix itself: a prefix is the document's own choice. It ends with TooFar when that takes too long, or the
-// context has ended.
+// XPath that has no prefix itself: a prefix is the document's own choice. It ends with TooFar
+// when that takes too long, or the context has ended.
 func Evaluate(ctx context.Context, root *xmlquery.Node, e *xpath.Expr, each func(xpath.NodeNavigator)) (worth any, err error) {
 	defer recovered(&err)
 	switch v := e.Evaluate(newBounded(ctx, xmlquery.CreateXPathNavigator(root), !strings.Contains(strings.ReplaceAll(e.String(), "::", ""), ":"))).(type) {
