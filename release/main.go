@@ -129,13 +129,13 @@ func (m *making) build(target, name string) error {
 	return nil
 }
 
-// extras are made by the tool itself, as it runs here: manual pages and completions.
+// extras are made once for all systems: manual pages, and completions as the tool gives them here.
 func (m *making) extras() error {
 	own := filepath.Join(m.work, "own")
 	if err := m.build(runtime.GOOS+"/"+runtime.GOARCH, own); err != nil {
 		return err
 	}
-	if _, err := output(m.work, own, "man", filepath.Join(m.work, "man")); err != nil {
+	if _, err := output(m.root, "go", "run", "./internal/cli/manual", filepath.Join(m.work, "man"), m.version); err != nil {
 		return err
 	}
 	if err := os.MkdirAll(filepath.Join(m.work, "completions"), 0o755); err != nil {

@@ -2,16 +2,11 @@ package cli
 
 import (
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/cobra/doc"
 
 	"usualpath/docs"
-	"usualpath/internal/core/event"
 	"usualpath/internal/core/late"
 	"usualpath/internal/report"
 )
@@ -147,32 +142,5 @@ func row(b *strings.Builder, line string) {
 	b.WriteString("  " + cells[0] + "\n")
 	for _, l := range report.Fold(strings.Join(cells[1:], "   "), 80) {
 		b.WriteString("      " + l + "\n")
-	}
-}
-
-// man writes manual pages; it is for those who package the tool.
-func (a *app) man() *cobra.Command {
-	return &cobra.Command{
-		Use: "man DIR", Short: "Write a manual page for each command", Hidden: true, Args: cobra.ExactArgs(1),
-		Example: `  usualpath man share/man/man1`,
-		RunE: func(c *cobra.Command, args []string) error {
-			if err := os.MkdirAll(args[0], 0o755); err != nil {
-				return usage(err.Error(), "name a folder that can be written")
-			}
-			// A page that is made twice is the same twice.
-			made := time.Unix(0, 0).UTC()
-			head := &doc.GenManHeader{Title: "USUALPATH", Section: "1", Source: "usualpath", Manual: "Usual Path", Date: &made}
-			root := c.Root()
-			root.DisableAutoGenTag = true
-			if err := doc.GenManTree(root, head, args[0]); err != nil {
-				return &exit{code: exitBroken, message: err.Error()}
-			}
-			pages, err := filepath.Glob(filepath.Join(args[0], "usualpath*.1"))
-			if err != nil {
-				return &exit{code: exitBroken, message: err.Error()}
-			}
-			fmt.Fprintf(a.out, "wrote %s below %s\n", event.Count(len(pages), "page"), args[0])
-			return nil
-		},
 	}
 }

@@ -100,6 +100,11 @@ func Main(args []string, stdout, stderr io.Writer) (code int) {
 	return e.code
 }
 
+// Commands is the tree of commands, for whoever makes pages of it.
+func Commands() *cobra.Command {
+	return (&app{out: io.Discard, err: io.Discard}).root()
+}
+
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "usualpath",
@@ -146,7 +151,7 @@ Help that teaches: usualpath help language, or a part of it, listed below.`,
 		}
 		return usage("--color takes auto, always or never, not "+a.color, "")
 	}
-	root.AddCommand(a.try(), a.new(), a.run(), a.roam(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.man(), a.version())
+	root.AddCommand(a.try(), a.new(), a.run(), a.roam(), a.lint(), a.fmt(), a.derive(), a.explain(), a.report(), a.compare(), a.demo(), a.lsp(), a.version())
 	a.help(root)
 	return root
 }

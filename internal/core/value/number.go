@@ -5,8 +5,6 @@ import (
 	"math/big"
 	"strconv"
 	"strings"
-
-	"github.com/cockroachdb/apd/v3"
 )
 
 // decimal is a number literal taken apart: ±0.DIGITS × 10^exp, the digits
@@ -135,34 +133,68 @@ func PlainInteger(literal string) string {
 // maxDigits bounds the digits of a sum: 1e999999999 + 1 is refused, not built.
 const maxDigits = 200_000
 
-// Add sums two number literals exactly; with minus it subtracts b. It is an
-// error when the result would need more than 200,000 digits.
+// Add sums two number literals exactly; with minus it subtracts b. It keeps as
+// many decimal places as the longer of the two has. It is an error when a
+// literal has more than 200,000 digits, or as large an exponent.
 func Add(a, b string, minus bool) (string, error) {
-	var x, y, sum apd.Decimal
-	for i, literal := range []string{a, b} {
-		d := takeApart(literal)
-		if d.far != nil || d.exp > maxDigits || d.exp < -maxDigits || len(d.digits) > maxDigits {
-			return "", fmt.Errorf("%s is too large or too precise to calculate with", Cut(literal, 40))
-		}
-		target := &x
-		if i == 1 {
-			target = &y
-		}
-		if _, _, err := target.SetString(literal); err != nil {
-			return "", err
-		}
-	}
-	context := apd.Context{Precision: 3 * maxDigits, MaxExponent: apd.MaxExponent, MinExponent: apd.MinExponent}
-	var err error
-	if minus {
-		_, err = context.Sub(&sum, &x, &y)
-	} else {
-		_, err = context.Add(&sum, &x, &y)
-	}
+	x, xPlaces, err := scaled(a)
 	if err != nil {
 		return "", err
 	}
-	return sum.Text('f'), nil
+	y, yPlaces, err := scaled(b)
+	if err != nil {
+		return "", err
+	}
+	places := max(xPlaces, yPlaces)
+	raise(x, places-xPlaces)
+	raise(y, places-yPlaces)
+	if minus {
+		y.Neg(y)
+	}
+	x.Add(x, y)
+	raise(x, -places)
+	return point(x, places), nil
+}
+
+// scaled is a literal as n × 10^-places; places are negative where an exponent
+// stands for zeros.
+func scaled(literal string) (n *big.Int, places int, err error) {
+	d := takeApart(literal)
+	if d.far != nil || d.exp > maxDigits || d.exp < -maxDigits || len(d.digits) > maxDigits {
+		return nil, 0, fmt.Errorf("%s is too large or too precise to calculate with", Cut(literal, 40))
+	}
+	mantissa, exponent, _ := strings.Cut(strings.ToLower(literal), "e")
+	whole, fraction, _ := strings.Cut(mantissa, ".")
+	n, _ = new(big.Int).SetString(whole+fraction, 10)
+	if d.digits == "" {
+		return n, min(len(fraction), maxDigits), nil
+	}
+	written, _ := strconv.Atoi(exponent)
+	return n, len(fraction) - written, nil
+}
+
+// raise multiplies by 10^by; nothing is done when by is not above zero.
+func raise(n *big.Int, by int) {
+	if by > 0 {
+		n.Mul(n, new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(by)), nil))
+	}
+}
+
+// point writes n × 10^-places without an exponent.
+func point(n *big.Int, places int) string {
+	digits := n.String()
+	if places <= 0 {
+		return digits
+	}
+	sign := ""
+	if n.Sign() < 0 {
+		sign, digits = "-", digits[1:]
+	}
+	if missing := places + 1 - len(digits); missing > 0 {
+		digits = strings.Repeat("0", missing) + digits
+	}
+	at := len(digits) - places
+	return sign + digits[:at] + "." + digits[at:]
 }
 
 // Cut shortens a text to about n characters for a message, keeping both ends.
