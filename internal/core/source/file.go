@@ -20,7 +20,7 @@ type File struct {
 
 // NewFile indexes the lines of text. LF and CRLF both end a line.
 func NewFile(name, text string) *File {
-	f := &File{Name: name, Text: text, starts: []int{0}}
+	f := &File{Name: name, Text: text, starts: make([]int, 1, strings.Count(text, "\n")+1)}
 	for i := 0; i < len(text); i++ {
 		if text[i] == '\n' {
 			f.starts = append(f.starts, i+1)

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -55,10 +56,14 @@ func ReadFile(name string) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
+	var data bytes.Buffer
+	if info, err := f.Stat(); err == nil {
+		data.Grow(int(min(max(info.Size(), 0), MaxFile)) + bytes.MinRead)
+	}
 	// It may grow while it is read, and its size may be a lie.
-	data, err := io.ReadAll(io.LimitReader(f, MaxFile+1))
-	if err == nil && len(data) > MaxFile {
+	n, err := data.ReadFrom(io.LimitReader(f, MaxFile+1))
+	if err == nil && n > MaxFile {
 		err = fmt.Errorf("the file is larger than %d MiB", MaxFile>>20)
 	}
-	return data, err
+	return data.Bytes(), err
 }

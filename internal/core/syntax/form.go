@@ -53,9 +53,9 @@ type Body interface {
 	walk(w walker)
 }
 
-// binder is a body that binds names.
+// binder is a body that binds names, and adds them to those it is given.
 type binder interface {
-	binds(add func(NameAt))
+	binds(out []NameAt) []NameAt
 }
 
 // Form is one form of the language: all that is to be known of a statement.

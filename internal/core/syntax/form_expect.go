@@ -46,7 +46,7 @@ func (b *Expectation) read(p *parser) {
 	if p.failed {
 		return
 	}
-	b.Claim = p.claim()
+	p.claim(&b.Claim)
 	if !p.failed && p.takeWord("when") {
 		b.When = &When{}
 		b.When.read(p)
@@ -109,11 +109,12 @@ func (b *Expectation) walk(w walker) {
 	w.node(b.Because)
 }
 
-func (b *Expectation) binds(add func(NameAt)) {
-	bound(b.Predicate.Shape, add)
+func (b *Expectation) binds(out []NameAt) []NameAt {
+	out = bound(b.Predicate.Shape, out)
 	for _, e := range b.Predicate.Effects {
-		bound(e.Shape, add)
+		out = bound(e.Shape, out)
 	}
+	return out
 }
 
 // ExpectText is an expectation on one line without its reason.
@@ -272,4 +273,4 @@ func (b *Keep) walk(w walker) {
 	}
 }
 
-func (b *Keep) binds(add func(NameAt)) { add(NameAt{b.Name, b.NameSpan}) }
+func (b *Keep) binds(out []NameAt) []NameAt { return append(out, NameAt{b.Name, b.NameSpan}) }

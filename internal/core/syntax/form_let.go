@@ -57,7 +57,7 @@ func (b *Let) walk(w walker) {
 	w.node(b.Or)
 }
 
-func (b *Let) binds(add func(NameAt)) { add(NameAt{b.Name, b.NameSpan}) }
+func (b *Let) binds(out []NameAt) []NameAt { return append(out, NameAt{b.Name, b.NameSpan}) }
 
 // Secret is `secret NAME from env VAR` or `… from file "F"`.
 type Secret struct {
@@ -104,4 +104,4 @@ func (b *Secret) print(l *layout) {
 
 func (b *Secret) walk(walker) {}
 
-func (b *Secret) binds(add func(NameAt)) { add(NameAt{b.Name, b.NameSpan}) }
+func (b *Secret) binds(out []NameAt) []NameAt { return append(out, NameAt{b.Name, b.NameSpan}) }

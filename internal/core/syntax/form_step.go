@@ -86,7 +86,7 @@ var _ = form(Form{Word: "when", In: InStep, Role: RoleOpening, Usage: `when SUBJ
 	Example: `when status 200 of "step"`}, func() Body { return &When{} })
 
 func (b *When) read(p *parser) {
-	b.Claim = p.claim()
+	p.claim(&b.Claim)
 	if !p.failed && p.takeWord("of") {
 		b.Of = p.str("a step's title", `when status 200 of "step"`)
 	}

@@ -33,16 +33,19 @@ const (
 // Node is a value, or a shape of values.
 type Node struct {
 	Kind NodeKind
-	Span source.Span
+	// Fold is the /…/i of a regular expression; Block marks a String in """.
+	Fold, Block bool
+	// Open is the `...` of an object or array; AnyOrder belongs to arrays;
+	// Broken has either one member a line.
+	Open, AnyOrder, Broken bool
+	Span                   source.Span
 	// Text is a number as written, a regular expression, a type's word, or
 	// the name that As binds.
 	Text string
-	// Fold is the /…/i of a regular expression, Regexp its matcher.
-	Fold   bool
+	// Regexp is the matcher of a regular expression.
 	Regexp *regexp.Regexp
-	// Template is the content of a String; Block marks one in """.
+	// Template is the content of a String.
 	Template *Template
-	Block    bool
 	// Expr is what a Ref refers to.
 	Expr *Expr
 	// Fields are the members of an Object.
@@ -50,14 +53,10 @@ type Node struct {
 	// Items are an Array's elements, the alternatives of Or, or the one
 	// operand of Not and As.
 	Items []*Item
-	// Open is the `...` of an object or array; AnyOrder belongs to arrays.
-	Open, AnyOrder bool
 	// Limits narrow a Type.
 	Limits *Limits
-	// Broken has an object or array one member a line; Tail are comments
-	// before its closing bracket.
-	Broken bool
-	Tail   []Comment
+	// Tail are comments before a closing bracket.
+	Tail []Comment
 }
 
 // Field is a member of an Object.

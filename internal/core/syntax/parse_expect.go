@@ -108,15 +108,19 @@ var (
 	anyStatus  = regexp.MustCompile(`[1-5](?:[0-9]{2}|xx)`)
 )
 
+// statusForm is how statuses are written, those of the line where it has some.
+func statusForm(line string) string {
+	if !statusRest.MatchString(line) {
+		return "write expect status 200, 200 or 204, 2xx, or not 5xx"
+	}
+	return "write expect status " + strings.Join(anyStatus.FindAllString(line, -1), " or ")
+}
+
 // statuses reads 200 or 204, 2xx, not 5xx, {code}.
 func (p *parser) statuses() []StatusClass {
 	var out []StatusClass
-	form := "write expect status 200, 200 or 204, 2xx, or not 5xx"
 	p.spaces()
-	if rest := p.rest().Text(p.s); statusRest.MatchString(rest) {
-		list := anyStatus.FindAllString(rest, -1)
-		form = "write expect status " + strings.Join(list, " or ")
-	}
+	rest := p.rest()
 	for {
 		var one StatusClass
 		one.Not = p.takeWord("not")
@@ -135,13 +139,13 @@ func (p *parser) statuses() []StatusClass {
 			one.Code = code
 			switch {
 			case w == "":
-				p.failHere("expected a status, found "+p.found(), form)
+				p.failHere("expected a status, found "+p.found(), statusForm(rest.Text(p.s)))
 				return out
 			case w == "is":
-				p.fail(one.Span, "statuses follow directly", form)
+				p.fail(one.Span, "statuses follow directly", statusForm(rest.Text(p.s)))
 				return out
 			case err != nil:
-				p.fail(one.Span, "`"+w+"` is not a status", form)
+				p.fail(one.Span, "`"+w+"` is not a status", statusForm(rest.Text(p.s)))
 				return out
 			case one.Class && (code < 1 || code > 5), !one.Class && (code < 100 || code > 599):
 				p.fail(one.Span, "`"+w+"` is not a status", "statuses are 100 to 599 (RFC 9110 §15), classes 1xx to 5xx")

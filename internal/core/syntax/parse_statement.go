@@ -78,6 +78,14 @@ func (p *parser) paths() []*Path {
 }
 
 // otherBraces finds names as other notations write them.
+// bracesOf finds a name in two braces, or in one behind a dollar.
+func bracesOf(target string) []string {
+	if strings.Contains(target, "{{") || strings.Contains(target, "${") {
+		return otherBraces.FindStringSubmatch(target)
+	}
+	return nil
+}
+
 var otherBraces = regexp.MustCompile(`\{\{(\w*)|\$\{(\w*)`)
 
 func (p *parser) needTarget(form string) *Template {
@@ -93,7 +101,7 @@ func (p *parser) needTarget(form string) *Template {
 		p.failHere("expected a path, found "+p.found(), "write "+form)
 		return t
 	}
-	if m := otherBraces.FindStringSubmatch(t.Raw); m != nil {
+	if m := bracesOf(t.Raw); m != nil {
 		name := m[1] + m[2]
 		if name == "" {
 			name = "name"

@@ -93,10 +93,16 @@ func (f *PredicateForm) words() []string {
 	return f.split
 }
 
+// predicatesOf are the forms by the subject's kind.
+var predicatesOf = map[string][]*PredicateForm{}
+
 func init() {
 	// They are asked for at every claim of a file.
 	for _, f := range PredicateForms {
 		f.split = f.words()
+		for _, kind := range f.Subjects {
+			predicatesOf[kind] = append(predicatesOf[kind], f)
+		}
 	}
 }
 
@@ -107,33 +113,27 @@ func (f *PredicateForm) print(l *layout, pr *Predicate) {
 	f.arg.print(l, pr)
 }
 
-// predicate reads what is said of a subject.
-func (p *parser) predicate(s Subject) Predicate {
-	var have []*PredicateForm
-	for _, f := range PredicateForms {
-		if slices.Contains(f.Subjects, s.Kind) {
-			have = append(have, f)
-		}
-	}
+// predicate reads what is said of the claim's subject.
+func (p *parser) predicate(cl *Claim) {
+	s := cl.Subject
+	have := predicatesOf[s.Kind]
 	start := p.i
 	first := p.operator()
 	if first == "not" && s.Kind != "status" {
 		p.i = start
 		p.fail(p.token(), "`not` is written after `is`", "write is not …, or missing for exists")
-		return Predicate{}
+		return
 	}
 	f, ok := p.choose(have, first, start)
 	switch {
 	case !ok:
-		return Predicate{}
 	case f == nil:
 		p.i = start
 		p.badPredicate(s, have, first)
-		return Predicate{}
+	default:
+		cl.Predicate = Predicate{Op: f.Op, form: f}
+		f.arg.read(p, s, &cl.Predicate)
 	}
-	pr := Predicate{Op: f.Op, form: f}
-	f.arg.read(p, s, &pr)
-	return pr
 }
 
 // choose is the form that the words are of, the longest of several; nil for

@@ -46,17 +46,15 @@ var subjectWords = func() []string {
 // Subjects are the words of what an expectation may be about.
 func Subjects() []string { return subjectWords }
 
-func (p *parser) claim() Claim {
-	var cl Claim
+func (p *parser) claim(cl *Claim) {
 	cl.Subject = p.subject()
 	if p.failed {
-		return cl
+		return
 	}
 	p.spaces()
 	start := p.i
-	cl.Predicate = p.predicate(cl.Subject)
+	p.predicate(cl)
 	cl.Predicate.Span = Span{Start: start, End: p.i}
-	return cl
 }
 
 // Observations are the observations that a claim names, with their places.

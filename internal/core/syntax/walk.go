@@ -18,28 +18,27 @@ func Bindings(st *Statement) []NameAt {
 	if !ok {
 		return nil
 	}
-	var out []NameAt
-	b.binds(func(n NameAt) { out = append(out, n) })
-	return out
+	return b.binds(nil)
 }
 
-// bound are the names that a shape binds.
-func bound(n *Node, add func(NameAt)) {
+// bound adds the names that a shape binds.
+func bound(n *Node, out []NameAt) []NameAt {
 	if n == nil {
-		return
+		return out
 	}
 	if n.Kind == As {
-		add(NameAt{n.Text, n.Span})
+		out = append(out, NameAt{n.Text, n.Span})
 	}
 	for _, it := range n.Items {
-		bound(it.Value, add)
+		out = bound(it.Value, out)
 	}
 	for _, f := range n.Fields {
-		bound(f.Value, add)
+		out = bound(f.Value, out)
 	}
 	if n.Limits != nil {
-		bound(n.Limits.Of, add)
+		out = bound(n.Limits.Of, out)
 	}
+	return out
 }
 
 type walker struct{ visit func(*Expr) }
