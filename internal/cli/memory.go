@@ -7,17 +7,25 @@ import (
 	"runtime/metrics"
 )
 
-// The tree of a large suite lives as long as the run, and most of what is made beside it
-// does not: a heap may grow to five times what is in use, which is cheaper than to look
-// through the tree again and again, but not by more than spare bytes.
+// While files are read nearly all that is made stays, and it is cheaper to let the heap
+// grow. What is made while steps run does not: then the heap may double, and grow by no
+// more than spare bytes where a large suite's tree lives as long as the run.
 const (
-	mostPercent, leastPercent = 400, 40
+	readingPercent            = 200
+	mostPercent, leastPercent = 100, 40
 	spare                     = 48 << 20
 )
 
-// tuneMemory sets how far the heap grows between collections, anew after each of them. What
-// the environment says (GOGC) holds in its place.
-func tuneMemory() {
+// spendMemory is for reading files. What the environment says (GOGC) holds in its place.
+func spendMemory() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(readingPercent)
+	}
+}
+
+// saveMemory is for running steps: how far the heap grows between collections, set anew
+// after each of them.
+func saveMemory() {
 	if os.Getenv("GOGC") != "" {
 		return
 	}

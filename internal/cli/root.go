@@ -52,7 +52,7 @@ type app struct {
 
 // Main runs the tool and gives its exit code.
 func Main(args []string, stdout, stderr io.Writer) (code int) {
-	tuneMemory()
+	spendMemory()
 	// What the HTTP library has to say of odd answers, the findings say better.
 	log.SetOutput(io.Discard)
 	a := &app{out: stdout, err: stderr}

@@ -255,6 +255,7 @@ func (a *app) runProject(ctx context.Context, p *project.Project, list []*resour
 	if c.RoamAlone {
 		s.roams = c.Roam
 	}
+	saveMemory()
 	done, err := runner.Run(ctx, *c, s.watching(a))
 	if done == nil {
 		return a.fault(err)

@@ -345,7 +345,7 @@ func (s *flow) bindCase() error {
 		}
 		return nil
 	}
-	row, err := s.names.Value(c.Node)
+	row, err := s.names.Value(c.Row.Value())
 	if err != nil {
 		return fmt.Errorf("row %d: %w", s.job.row, err)
 	}

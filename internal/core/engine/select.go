@@ -80,17 +80,25 @@ func List(p *project.Project, o Options) []Planned {
 func jobs(p *project.Project, o Options) []job { return shardOf(allJobs(p, o), o) }
 
 func allJobs(p *project.Project, o Options) []job {
-	var out []job
+	var wanted []*project.Scenario
+	n := 0
 	for _, s := range p.Scenarios() {
 		if !chosen(s, o) {
 			continue
 		}
+		wanted = append(wanted, s)
 		if s.Cases == nil {
-			out = append(out, job{s: s, id: len(out) + 1, over: &atomic.Bool{}})
-			continue
+			n++
+		}
+		n += len(s.Cases)
+	}
+	out, over := make([]job, 0, n), make([]atomic.Bool, n)
+	for _, s := range wanted {
+		if s.Cases == nil {
+			out = append(out, job{s: s, id: len(out) + 1, over: &over[len(out)]})
 		}
 		for i := range s.Cases {
-			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1, over: &atomic.Bool{}})
+			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1, over: &over[len(out)]})
 		}
 	}
 	return out

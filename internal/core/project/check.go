@@ -259,10 +259,8 @@ func (p *loader) scenario(s *Scenario) {
 	c := p.newChecker(s.File)
 	for _, st := range s.Head {
 		if _, ok := st.Body.(*syntax.Cases); ok {
-			for _, one := range s.Cases {
-				for _, n := range one.Names() {
-					c.known[n] = &binding{span: st.Span, file: s.File, word: "case", used: true}
-				}
+			for _, n := range s.CaseNames {
+				c.known[n] = &binding{span: st.Span, file: s.File, word: "case", used: true}
 			}
 		}
 	}

@@ -23,8 +23,10 @@ type Scenario struct {
 	// Head are the statements before the first step, Steps the steps and
 	// routine calls, Afterwards those that run whatever happened before.
 	Head, Steps, Afterwards []*syntax.Statement
-	// Cases are the rows of `for each case`; nil without one.
-	Cases []Case
+	// Cases are the rows of `for each case`, nil without one; CaseNames are the
+	// names that they bind.
+	Cases     []Case
+	CaseNames []string
 	// Exclusive marks a scenario that never runs beside others.
 	Exclusive bool
 	// Check is what the scenario proves of a resource, or nil.
@@ -34,24 +36,10 @@ type Scenario struct {
 	Once bool
 }
 
-// Case is one row: a node when it is in the scenario, a value when it
-// is in a file.
+// Case is one row: of the scenario's lines, or a value when it is in a file.
 type Case struct {
-	Node  *syntax.Node
+	Row   *syntax.Row
 	Value *value.Value
-}
-
-// Names are the names that a row binds.
-func (c Case) Names() []string {
-	if c.Value != nil {
-		return c.Value.Names
-	}
-	var out []string
-	for _, f := range c.Node.Fields {
-		key, _ := f.Key.Template.Plain()
-		out = append(out, key)
-	}
-	return out
 }
 
 // Line is the line of the scenario's first word.
@@ -194,6 +182,9 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 		values, err := parseRows(name, string(data))
 		for _, v := range values {
 			rows = append(rows, Case{Value: v})
+			for _, n := range v.Names {
+				s.bindsCase(n)
+			}
 		}
 		if err != nil {
 			p.say(s.File, c.In.Span, name+": "+err.Error(), "")
@@ -207,7 +198,8 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 	}
 	var first *syntax.Node
 	for _, r := range st.Children {
-		n := r.Body.(*syntax.Row).Value
+		row := r.Body.(*syntax.Row)
+		n := row.Value()
 		if n == nil || n.Kind != syntax.Object {
 			p.say(s.File, r.Span, "a row is an object", `write { "name": "value" }`)
 			continue
@@ -217,9 +209,21 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 		} else if lack := lacking(first, n); lack != "" {
 			p.say(s.File, r.Span, "this row has no member "+value.Quoted(lack)+", and the first row has", "all rows have the same members; null says that there is nothing")
 		}
-		rows = append(rows, Case{Node: n})
+		rows = append(rows, Case{Row: row})
+		for _, f := range n.Fields {
+			if key, plain := f.Key.Template.Plain(); plain {
+				s.bindsCase(key)
+			}
+		}
 	}
 	return rows
+}
+
+// bindsCase notes a name that a row binds.
+func (s *Scenario) bindsCase(name string) {
+	if !slices.Contains(s.CaseNames, name) {
+		s.CaseNames = append(s.CaseNames, name)
+	}
 }
 
 // lacking is a member of a that b has not.

@@ -2,6 +2,8 @@ package syntax
 
 import (
 	"strings"
+
+	"usualpath/internal/core/source"
 )
 
 // About is `about "…"`.
@@ -70,19 +72,41 @@ func (b *Cases) print(l *layout) {
 
 func (b *Cases) walk(walker) {}
 
-// Row is one case. It begins with its brace, not with a word.
-type Row struct{ Value *Node }
+// Row is one case. It begins with its brace, not with a word. Files may have a
+// great many: a row is kept as the place where it stands.
+type Row struct {
+	file *source.File
+	span source.Span
+	// wrong is the value of a row with a mistake in it, as far as it goes.
+	wrong *Node
+}
+
+// Value is the row's object, read anew at each call.
+func (b *Row) Value() *Node {
+	if b.wrong != nil || b.file == nil {
+		return b.wrong
+	}
+	c := cursor{file: b.file, s: b.file.Text, i: b.span.Start}
+	return c.value()
+}
 
 var rowForm = &Form{Word: "{", body: func() Body { return &Row{} }}
 
-func (b *Row) read(p *parser) { b.Value = p.value() }
+func (b *Row) read(p *parser) {
+	start := p.i
+	if v := p.value(); p.failed {
+		b.wrong = v
+	} else {
+		b.file, b.span = p.file, source.Span{Start: start, End: p.i}
+	}
+}
 
 func (b *Row) print(l *layout) {
 	l.b.Reset()
-	l.node(b.Value)
+	l.node(b.Value())
 }
 
-func (b *Row) walk(w walker) { w.node(b.Value) }
+func (b *Row) walk(w walker) { w.node(b.Value()) }
 
 // Alone is `alone`.
 type Alone struct{ nothing }
