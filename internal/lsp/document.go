@@ -160,7 +160,7 @@ func lineBefore(text string, offset int) string {
 // end is where a statement ends, its children counted.
 func end(st *syntax.Statement) int {
 	last := st.Span.End
-	for _, c := range st.Children {
+	for c := range st.All() {
 		last = max(last, end(c))
 	}
 	return last

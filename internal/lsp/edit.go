@@ -1,6 +1,7 @@
 package lsp
 
 import (
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/source"
@@ -48,7 +49,7 @@ func (d *document) selections(list []position) []selection {
 				if whole := (source.Span{Start: st.Span.Start, End: end(st)}); whole.Start <= offset && offset <= whole.End {
 					add(whole)
 					add(st.Span)
-					down(st.Children)
+					down(slices.Collect(st.All()))
 				}
 			}
 		}

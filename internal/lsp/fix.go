@@ -171,7 +171,7 @@ func (d *document) around(offset int) []*syntax.Statement {
 		for _, st := range list {
 			if st.Span.Start <= offset && offset <= end(st) {
 				out = append(out, st)
-				down(st.Children)
+				down(slices.Collect(st.All()))
 				return
 			}
 		}

@@ -54,7 +54,7 @@ func (s nameScope) each(visit func(*syntax.Statement)) {
 		if s.whole && !syntax.Is[*syntax.Environment](st) && !syntax.Is[*syntax.Before](st) {
 			return
 		}
-		for _, c := range st.Children {
+		for c := range st.All() {
 			down(c)
 		}
 	}

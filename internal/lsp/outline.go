@@ -66,7 +66,7 @@ func (d *document) foldings() []folding {
 		if to > from {
 			out = append(out, folding{from - 1, to - 1})
 		}
-		for _, c := range st.Children {
+		for c := range st.All() {
 			down(c)
 		}
 	}

@@ -56,7 +56,7 @@ func (d *Drive) Suspect(s *project.Scenario) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	for i := range w.doubts {
-		w.doubts[i].jobs = []job{{s: s, patient: true, over: &atomic.Bool{}}}
+		w.doubts[i].jobs = []job{{planned: planned{s: s}, patient: true, over: &atomic.Bool{}}}
 	}
 }
 
@@ -82,7 +82,7 @@ func (d *Drive) Fails() {
 
 // job makes a scenario one to run; what it needs to have run has been run then.
 func (d *Drive) job(s *project.Scenario, id int) job {
-	j := job{s: s, id: id}
+	j := job{planned: planned{s: s, id: id}}
 	// It is written as the run goes on, and one of many: what has run is the file that
 	// it uses.
 	for _, from := range s.File.Uses {

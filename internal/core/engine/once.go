@@ -93,7 +93,7 @@ func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit fu
 	title := fmt.Sprintf("before all %q", one.Raw())
 	before, why := r.ready(ctx, one.Scenario, emit)
 	r.once.next++
-	s := r.play(ctx, job{s: one.Scenario, id: firstOnce + r.once.next, title: title, values: before, blocked: why}, nil, emit)
+	s := r.play(ctx, job{planned: planned{s: one.Scenario, id: firstOnce + r.once.next}, title: title, values: before, blocked: why}, nil, emit)
 	r.concludes(s)
 	for _, name := range one.Keeps {
 		if v, err := s.names.Lookup(name); err == nil {
@@ -156,7 +156,7 @@ func (r *environment) finales(ctx context.Context, emit func(event.Event)) {
 			}
 		}
 		r.once.next++
-		r.concludes(r.play(ctx, job{s: one, id: firstOnce + r.once.next, title: "after all", values: values}, nil, emit))
+		r.concludes(r.play(ctx, job{planned: planned{s: one, id: firstOnce + r.once.next}, title: "after all", values: values}, nil, emit))
 	}
 }
 

@@ -39,13 +39,13 @@ func (s *slot) emit(e event.Event) { s.events = append(s.events, e) }
 const widest = 256
 
 // all runs the jobs, one after another or side by side.
-func (r *environment) all(ctx context.Context, list []job) {
+func (r *environment) all(ctx context.Context, list []planned) {
 	if r.o.Workers == 1 {
 		for _, j := range list {
 			if r.ended() {
 				return
 			}
-			r.next(ctx, j)
+			r.next(ctx, j.job())
 		}
 		return
 	}
@@ -58,7 +58,7 @@ func (r *environment) all(ctx context.Context, list []job) {
 	for len(list) > 0 && !r.ended() {
 		if !r.sideBySide(list[0].s) {
 			p.drain()
-			r.next(ctx, list[0])
+			r.next(ctx, list[0].job())
 			list = list[1:]
 			continue
 		}
@@ -117,7 +117,7 @@ func (p *pool) drain() {
 
 // together is how many of the next jobs may start in any order: checks of one
 // resource, once it is known that its examples work.
-func together(list []job) int {
+func together(list []planned) int {
 	first := list[0].s
 	if first.Check == nil || first.Check.ID == Probe {
 		return 1
@@ -135,7 +135,11 @@ func together(list []job) int {
 
 // group starts jobs: long ones first, so that none is waited for at the end, and
 // those that must be alone last, so that the others are waited for once.
-func (p *pool) group(ctx context.Context, list []job) {
+func (p *pool) group(ctx context.Context, some []planned) {
+	list := make([]job, len(some))
+	for i, one := range some {
+		list[i] = one.job()
+	}
 	slots := make([]*slot, len(list))
 	for i, j := range list {
 		p.env.once.began(j.s.File)

@@ -223,7 +223,7 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 
 // rowChosen tells whether --only means this row of a scenario with cases.
 func (s *flow) rowChosen() bool {
-	if len(s.env.o.Select.Only) == 0 || s.job.c == nil {
+	if len(s.env.o.Select.Only) == 0 || s.job.row == 0 {
 		return true
 	}
 	for _, text := range s.env.o.Select.Only {
@@ -335,19 +335,15 @@ func (s *flow) noteBinders(st *syntax.Statement, title string) {
 }
 
 func (s *flow) bindCase() error {
-	c := s.job.c
-	if c == nil {
+	if s.job.row == 0 {
 		return nil
 	}
-	if c.Value != nil {
-		for i, n := range c.Value.Names {
-			s.names.Bind(n, c.Value.Items[i])
+	object, row := s.job.s.Cases.At(s.job.row - 1)
+	if object != nil {
+		var err error
+		if row, err = s.names.Value(object); err != nil {
+			return fmt.Errorf("row %d: %w", s.job.row, err)
 		}
-		return nil
-	}
-	row, err := s.names.Value(c.Row.Value())
-	if err != nil {
-		return fmt.Errorf("row %d: %w", s.job.row, err)
 	}
 	for i, n := range row.Names {
 		s.names.Bind(n, row.Items[i])

@@ -32,12 +32,18 @@ type Selection struct {
 	Weights map[string]time.Duration
 }
 
-// job is one scenario, or one case of it.
+// planned is one scenario, or one case of it, that will run: there may be very many.
+type planned struct {
+	s *project.Scenario
+	// id counts them from 1, row the cases of a scenario; 0 for none.
+	id, row int
+}
+
+func (p planned) job() job { return job{planned: p, over: &atomic.Bool{}} }
+
+// job is what is planned as it runs.
 type job struct {
-	s   *project.Scenario
-	c   *project.Case
-	id  int
-	row int
+	planned
 	// over is set once it has run.
 	over *atomic.Bool
 	// beside marks one that runs while others do, and alone one that is run once
@@ -77,9 +83,9 @@ func List(p *project.Project, o Options) []Planned {
 	return out
 }
 
-func jobs(p *project.Project, o Options) []job { return shardOf(allJobs(p, o), o) }
+func jobs(p *project.Project, o Options) []planned { return shardOf(allJobs(p, o), o) }
 
-func allJobs(p *project.Project, o Options) []job {
+func allJobs(p *project.Project, o Options) []planned {
 	var wanted []*project.Scenario
 	n := 0
 	for _, s := range p.Scenarios() {
@@ -89,16 +95,18 @@ func allJobs(p *project.Project, o Options) []job {
 		wanted = append(wanted, s)
 		if s.Cases == nil {
 			n++
+		} else {
+			n += s.Cases.Len()
 		}
-		n += len(s.Cases)
 	}
-	out, over := make([]job, 0, n), make([]atomic.Bool, n)
+	out := make([]planned, 0, n)
 	for _, s := range wanted {
 		if s.Cases == nil {
-			out = append(out, job{s: s, id: len(out) + 1, over: &over[len(out)]})
+			out = append(out, planned{s: s, id: len(out) + 1})
+			continue
 		}
-		for i := range s.Cases {
-			out = append(out, job{s: s, c: &s.Cases[i], id: len(out) + 1, row: i + 1, over: &over[len(out)]})
+		for i := range s.Cases.Len() {
+			out = append(out, planned{s: s, id: len(out) + 1, row: i + 1})
 		}
 	}
 	return out

@@ -34,11 +34,11 @@ func (s Shard) String() string {
 // shardOf leaves the jobs of the shard. They are divided the same way wherever
 // that is done: the longest first to the part that has least, those of unknown
 // length in turn. The probe of a resource goes with each part of its checks.
-func shardOf(list []job, o Options) []job {
+func shardOf(list []planned, o Options) []planned {
 	if o.Select.Shard.N <= 1 {
 		return list
 	}
-	weight := func(j *job) time.Duration {
+	weight := func(j *planned) time.Duration {
 		if w, ok := o.Select.Weights[j.s.File.Source.Name+"\x00"+j.s.Raw()]; ok {
 			return max(w, time.Microsecond)
 		}
@@ -69,7 +69,7 @@ func shardOf(list []job, o Options) []job {
 			}
 		}
 	}
-	var out []job
+	var out []planned
 	for i, j := range list {
 		c := j.s.Check
 		if mine[i] || c != nil && c.ID == Probe && needs[j.s.File.Path+"\x00"+c.Resource] {

@@ -29,11 +29,12 @@ type reading struct {
 }
 
 // page is the body of an answer, its content type, and the members in it, nil where they were not yet
-// looked at.
+// looked at; elements are what it is read by when it comes again, a little changed.
 type page struct {
-	body    []byte
-	media   string
-	members []state.Entry
+	body     []byte
+	media    string
+	members  []state.Entry
+	elements *value.Elements
 }
 
 // walk reads one observation, page by page.
@@ -50,7 +51,9 @@ type walk struct {
 	last   *reading
 	key    string
 	latest []state.Entry
-	urls   map[string]bool
+	// elements are those of the page that was just read.
+	elements *value.Elements
+	urls     map[string]bool
 	// seen counts the members so far.
 	seen int
 }
@@ -93,7 +96,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 			return &snapshot{problem: problem}
 		}
 		if more {
-			w.pages = append(w.pages, page{reply.Answer.Body, media, w.latest})
+			w.pages = append(w.pages, page{reply.Answer.Body, media, w.latest, w.elements})
 		}
 		if next == "" {
 			return w.whole()
@@ -168,22 +171,40 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 
 // members are those of a page; the same bytes as last time are not decoded again.
 func (w *walk) members(n int, body []byte, media string) ([]state.Entry, string) {
-	if w.last != nil && n < len(w.last.pages) && w.last.pages[n].members != nil && bytes.Equal(body, w.last.pages[n].body) {
-		return w.last.pages[n].members, ""
+	var before page
+	if w.last != nil && n < len(w.last.pages) {
+		before = w.last.pages[n]
 	}
-	members, problem := w.selected(body, media)
+	if before.members != nil && bytes.Equal(body, before.body) {
+		w.elements = before.elements
+		return before.members, ""
+	}
+	members, problem := w.selected(body, media, before.elements)
 	if problem != "" {
 		return nil, problem
 	}
-	list, err := w.view.Entries(members)
+	var had func(i int) (state.Entry, bool)
+	if !w.elements.Are(members) {
+		w.elements = nil
+	} else if before.elements != nil {
+		had = func(i int) (e state.Entry, ok bool) {
+			at, ok := w.elements.Was(i)
+			if ok {
+				e = before.members[at]
+			}
+			return e, ok
+		}
+	}
+	list, err := w.view.Entries(members, had)
 	if err != nil {
 		return nil, err.Error()
 	}
 	return list, ""
 }
 
-// selected are the members in a body.
-func (w *walk) selected(body []byte, media string) ([]*value.Value, string) {
+// selected are the members in a body, which may be much like one before it.
+func (w *walk) selected(body []byte, media string, before *value.Elements) ([]*value.Value, string) {
+	w.elements = nil
 	if w.view.XML != nil {
 		members, err := markup.Select(w.of.in.ctx, body, w.view.XML)
 		if err != nil {
@@ -191,7 +212,8 @@ func (w *walk) selected(body []byte, media string) ([]*value.Value, string) {
 		}
 		return members, ""
 	}
-	v, err := w.of.in.reading.Value(&exchange.Answer{Header: http.Header{"Content-Type": {media}}, Body: body})
+	v, elements, err := w.of.in.reading.Again(&exchange.Answer{Header: http.Header{"Content-Type": {media}}, Body: body}, before)
+	w.elements = elements
 	if err != nil {
 		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
 	}

@@ -325,7 +325,7 @@ func (c *checker) head(st *syntax.Statement, all []*syntax.Statement) {
 		c.refs(st)
 		return
 	case *syntax.Cases:
-		for _, r := range st.Children {
+		for r := range st.All() {
 			c.refs(r)
 		}
 		return

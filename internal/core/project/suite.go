@@ -25,7 +25,7 @@ type Scenario struct {
 	Head, Steps, Afterwards []*syntax.Statement
 	// Cases are the rows of `for each case`, nil without one; CaseNames are the
 	// names that they bind.
-	Cases     []Case
+	Cases     *Cases
 	CaseNames []string
 	// Exclusive marks a scenario that never runs beside others.
 	Exclusive bool
@@ -36,10 +36,22 @@ type Scenario struct {
 	Once bool
 }
 
-// Case is one row: of the scenario's lines, or a value when it is in a file.
-type Case struct {
-	Row   *syntax.Row
-	Value *value.Value
+// Cases are the rows of a scenario: below it, or of a file.
+type Cases struct {
+	below  *syntax.Cases
+	values []*value.Value
+}
+
+// Len is how many there are.
+func (c *Cases) Len() int { return len(c.values) + c.below.Len() }
+
+// At is one row: an object with names in it when it stands below the scenario, a
+// value when it is in a file. The other is nil.
+func (c *Cases) At(i int) (*syntax.Node, *value.Value) {
+	if c.values != nil {
+		return nil, c.values[i]
+	}
+	return c.below.Row(i).Body.(*syntax.Row).Value, nil
 }
 
 // Line is the line of the scenario's first word.
@@ -164,15 +176,15 @@ func upsets(st *syntax.Statement) bool {
 }
 
 // rows reads the cases of a scenario.
-func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case {
-	rows := []Case{}
+func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) *Cases {
+	rows := &Cases{below: c}
 	if c.In != nil {
 		name, ok := c.In.Template.Plain()
 		if !ok {
 			return rows
 		}
-		if len(st.Children) > 0 {
-			p.say(s.File, st.Children[0].Span, "the rows are in the file already", "write the rows here or name a file, not both")
+		if c.Len() > 0 {
+			p.say(s.File, c.Row(0).Span, "the rows are in the file already", "write the rows here or name a file, not both")
 		}
 		data, err := p.ReadFile(s.File, name)
 		if err != nil {
@@ -180,26 +192,25 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 			return rows
 		}
 		values, err := parseRows(name, string(data))
+		rows.values = values
 		for _, v := range values {
-			rows = append(rows, Case{Value: v})
 			for _, n := range v.Names {
 				s.bindsCase(n)
 			}
 		}
 		if err != nil {
 			p.say(s.File, c.In.Span, name+": "+err.Error(), "")
-		} else if len(rows) == 0 {
+		} else if len(values) == 0 {
 			p.say(s.File, c.In.Span, name+" holds no rows", "")
 		}
 		return rows
 	}
-	if len(st.Children) == 0 && !p.mistaken(s.File, st.Span) {
+	if c.Len() == 0 && !p.mistaken(s.File, st.Span) {
 		p.say(s.File, st.Span, "`for each case` has no rows", `write objects below it, one per line: { "name": "value" }`)
 	}
 	var first *syntax.Node
-	for _, r := range st.Children {
-		row := r.Body.(*syntax.Row)
-		n := row.Value()
+	for r := range st.All() {
+		n := r.Body.(*syntax.Row).Value
 		if n == nil || n.Kind != syntax.Object {
 			p.say(s.File, r.Span, "a row is an object", `write { "name": "value" }`)
 			continue
@@ -209,7 +220,6 @@ func (p *loader) rows(s *Scenario, st *syntax.Statement, c *syntax.Cases) []Case
 		} else if lack := lacking(first, n); lack != "" {
 			p.say(s.File, r.Span, "this row has no member "+value.Quoted(lack)+", and the first row has", "all rows have the same members; null says that there is nothing")
 		}
-		rows = append(rows, Case{Row: row})
 		for _, f := range n.Fields {
 			if key, plain := f.Key.Template.Plain(); plain {
 				s.bindsCase(key)

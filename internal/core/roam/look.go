@@ -211,7 +211,7 @@ func listOf(g *ground, v *value.Value) *state.Snapshot {
 	if err != nil {
 		return nil
 	}
-	list, err := view.Entries(members)
+	list, err := view.Entries(members, nil)
 	if err != nil {
 		return nil
 	}

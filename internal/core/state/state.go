@@ -98,13 +98,20 @@ type Entry struct {
 	left  bool
 }
 
-// Entries are members as snapshots hold them.
-func (v View) Entries(members []*value.Value) ([]Entry, error) {
+// Entries are members as snapshots hold them; had gives that of a member that was the
+// same before, nil for none.
+func (v View) Entries(members []*value.Value, had func(i int) (Entry, bool)) ([]Entry, error) {
 	if v.By == nil && (v.In != nil || v.XML != nil) {
 		members = []*value.Value{value.NewArray(members...)}
 	}
 	out := make([]Entry, 0, len(members))
-	for _, m := range members {
+	for i, m := range members {
+		if had != nil {
+			if e, ok := had(i); ok {
+				out = append(out, e)
+				continue
+			}
+		}
 		e := Entry{}
 		if v.By != nil {
 			nodes, err := v.By.Select(m)
@@ -130,6 +137,9 @@ func (v View) Entries(members []*value.Value) ([]Entry, error) {
 
 // Put adds members to a snapshot, each under its key.
 func (s *Snapshot) Put(list []Entry) {
+	if len(s.Keys) == 0 {
+		s.Keys, s.Members = make([]string, 0, len(list)), make(map[string]*value.Value, len(list))
+	}
 	for _, e := range list {
 		if e.left {
 			continue

@@ -30,7 +30,7 @@ func snap(t *testing.T, v View, text string) *Snapshot {
 	s := v.Absent()
 	members, err := v.Members(body)
 	require.NoError(t, err)
-	list, err := v.Entries(members)
+	list, err := v.Entries(members, nil)
 	require.NoError(t, err)
 	s.Put(list)
 	return s
@@ -81,7 +81,7 @@ func TestViews(t *testing.T) {
 	v := View{By: query(t, "$.id")}
 	_, err := v.Members(value.NewObject())
 	assert.ErrorContains(t, err, "it is not a list")
-	_, err = v.Entries([]*value.Value{value.NewInt(1)})
+	_, err = v.Entries([]*value.Value{value.NewInt(1)}, nil)
 	assert.ErrorContains(t, err, "tells members apart")
 	for _, in := range []string{"$.none", "$.none[*]", "$.none[*].doc", "$.none.*"} {
 		_, err = View{In: query(t, in), By: v.By}.Members(value.NewObject())

@@ -46,8 +46,25 @@ func (b *Tags) read(p *parser) {
 func (b *Tags) print(l *layout) { l.write(strings.Join(b.Tags, ", ")) }
 func (b *Tags) walk(walker)     {}
 
-// Cases is `for each case`, its rows as children, or in a file.
-type Cases struct{ In *Node }
+// Cases is `for each case`, its rows below it or in a file. Files may have a
+// great many: of a row only its place is kept, and it is read anew when it is asked for.
+type Cases struct {
+	In   *Node
+	file *source.File
+	// rows are the offsets from which rows are read, comments before them included.
+	rows []int32
+}
+
+// Len is how many rows are below it.
+func (b *Cases) Len() int { return len(b.rows) }
+
+// Row is one of them, as a statement whose body is a Row.
+func (b *Cases) Row(i int) *Statement {
+	p := &parser{cursor: cursor{file: b.file, s: b.file.Text, i: int(b.rows[i])}, out: &File{}}
+	p.top = &Statement{Children: []*Statement{{Body: &Cases{}}}}
+	p.statement()
+	return p.row
+}
 
 var _ = form(Form{Word: "for", In: InHead, Usage: `for each case [in "FILE"]`, Help: "Runs the scenario once for each row: objects below it, or those of a CSV or JSON file.",
 	Example: `for each case`}, func() Body { return &Cases{} })
@@ -72,41 +89,19 @@ func (b *Cases) print(l *layout) {
 
 func (b *Cases) walk(walker) {}
 
-// Row is one case. It begins with its brace, not with a word. Files may have a
-// great many: a row is kept as the place where it stands.
-type Row struct {
-	file *source.File
-	span source.Span
-	// wrong is the value of a row with a mistake in it, as far as it goes.
-	wrong *Node
-}
-
-// Value is the row's object, read anew at each call.
-func (b *Row) Value() *Node {
-	if b.wrong != nil || b.file == nil {
-		return b.wrong
-	}
-	c := cursor{file: b.file, s: b.file.Text, i: b.span.Start}
-	return c.value()
-}
+// Row is one case. It begins with its brace, not with a word.
+type Row struct{ Value *Node }
 
 var rowForm = &Form{Word: "{", body: func() Body { return &Row{} }}
 
-func (b *Row) read(p *parser) {
-	start := p.i
-	if v := p.value(); p.failed {
-		b.wrong = v
-	} else {
-		b.file, b.span = p.file, source.Span{Start: start, End: p.i}
-	}
-}
+func (b *Row) read(p *parser) { b.Value = p.value() }
 
 func (b *Row) print(l *layout) {
 	l.b.Reset()
-	l.node(b.Value())
+	l.node(b.Value)
 }
 
-func (b *Row) walk(w walker) { w.node(b.Value()) }
+func (b *Row) walk(w walker) { w.node(b.Value) }
 
 // Alone is `alone`.
 type Alone struct{ nothing }

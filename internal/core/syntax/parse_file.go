@@ -63,6 +63,9 @@ type parser struct {
 	inward int
 	// closed is set once an expectation has ended the request's lines.
 	closed bool
+	// from is where reading the statement began, row the row that was read last.
+	from int
+	row  *Statement
 	// guessed is a statement whose word was taken for another.
 	guessed *Statement
 	// stumbled is set while the statement before had a mistake; homeless once it
@@ -74,6 +77,7 @@ type parser struct {
 
 // statement reads one statement; false at the end of the file.
 func (p *parser) statement() bool {
+	p.from = p.i
 	for {
 		lineStart := p.i
 		p.spaces()
@@ -174,8 +178,8 @@ func (p *parser) inCases() bool {
 }
 
 func (p *parser) attachRow(st *Statement) {
-	cases := p.top.Children[len(p.top.Children)-1]
-	cases.Children = append(cases.Children, st)
+	cases := p.top.Children[len(p.top.Children)-1].Body.(*Cases)
+	cases.file, cases.rows, p.row = p.file, append(cases.rows, int32(p.from)), st
 }
 
 // context is where an indented statement is now.

@@ -72,7 +72,8 @@ func (p *printer) children(st *Statement, level int) {
 			width = max(width, len(c.Word))
 		}
 	}
-	for i, c := range st.Children {
+	i := 0
+	for c := range st.All() {
 		pad := ""
 		if width > 0 && c.form.Below == 0 {
 			pad = fmt.Sprintf("%-*s", width+1, c.Word)
@@ -80,6 +81,7 @@ func (p *printer) children(st *Statement, level int) {
 		// Steps are set apart from each other and from what comes before them.
 		apart := i > 0 && (c.form.Role == RoleStep || c.form.Role == RoleCall && st.Children[i-1].form.Role == RoleStep)
 		p.statement(c, level+1, i == 0, apart, pad)
+		i++
 	}
 }
 

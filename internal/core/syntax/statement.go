@@ -1,6 +1,7 @@
 package syntax
 
 import (
+	"iter"
 	"time"
 
 	"usualpath/internal/core/source"
@@ -28,9 +29,26 @@ type Statement struct {
 	// Body is what follows the word: its type is the form. Fields of it are nil or
 	// empty where the text was wrong; then the parser has also given a diagnostic.
 	Body Body
-	// Children are the statements under it.
+	// Children are the statements under it; of Cases, rows are not among them.
 	Children []*Statement
 	form     *Form
+}
+
+// All are the statements under it, rows included.
+func (st *Statement) All() iter.Seq[*Statement] {
+	return func(yield func(*Statement) bool) {
+		for _, c := range st.Children {
+			if !yield(c) {
+				return
+			}
+		}
+		cases, ok := st.Body.(*Cases)
+		for i := 0; ok && i < cases.Len(); i++ {
+			if !yield(cases.Row(i)) {
+				return
+			}
+		}
+	}
 }
 
 // NameAt is a name and its place.

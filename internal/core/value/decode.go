@@ -45,7 +45,9 @@ func (e *Error) Error() string {
 // Decode reads exactly one JSON document (RFC 8259): valid UTF-8 without a
 // byte order mark, no duplicate member names, no lone surrogates. The error,
 // if there is one, is always an *Error.
-func Decode(text string, limits Limits) (*Value, error) {
+func Decode(text string, limits Limits) (*Value, error) { return decode(text, limits, nil) }
+
+func decode(text string, limits Limits, a *again) (*Value, error) {
 	if limits.Depth == 0 {
 		limits.Depth = defaultDepth
 	}
@@ -55,7 +57,7 @@ func Decode(text string, limits Limits) (*Value, error) {
 	if len(text) > limits.Bytes {
 		return nil, &Error{"too large", limits.Bytes, fmt.Sprintf("%d bytes, the limit is %d", len(text), limits.Bytes)}
 	}
-	d := decoder{s: text, depth: limits.Depth, limit: limits.Depth, lenient: limits.Lenient}
+	d := decoder{s: text, depth: limits.Depth, limit: limits.Depth, lenient: limits.Lenient, again: a}
 	if limits.Lenient && !utf8.ValidString(text) {
 		d.s = strings.ToValidUTF8(text, "\ufffd")
 	}
@@ -96,6 +98,8 @@ type decoder struct {
 	// items and names are the stack of what open containers hold so far.
 	items []*Value
 	names []string
+	// again is set where a body like one before it is read.
+	again *again
 }
 
 func (d *decoder) fail(name string, at int, detail string) *Value {
@@ -105,14 +109,14 @@ func (d *decoder) fail(name string, at int, detail string) *Value {
 	return nil
 }
 
-func (d *decoder) make(kind Kind, at int) *Value {
+func (d *decoder) make(kind Kind) *Value {
 	if len(d.slab) == 0 {
 		d.size = min(max(8, d.size*2), 256)
 		d.slab = make([]Value, d.size)
 	}
 	v := &d.slab[0]
 	d.slab = d.slab[1:]
-	v.Kind, v.Start = kind, int32(at)
+	v.Kind = kind
 	return v
 }
 
@@ -146,7 +150,6 @@ func (d *decoder) value() *Value {
 	if d.i == len(d.s) {
 		return d.fail("cut off", d.i, "a value is missing")
 	}
-	start := d.i
 	switch c := d.s[d.i]; {
 	case c == '{':
 		return d.object()
@@ -157,22 +160,22 @@ func (d *decoder) value() *Value {
 		if !ok {
 			return nil
 		}
-		v := d.make(String, start)
+		v := d.make(String)
 		v.Text = text
 		return v
 	case c == '-' || c >= '0' && c <= '9':
 		return d.number()
 	case c == 't' && strings.HasPrefix(d.s[d.i:], "true"):
 		d.i += 4
-		v := d.make(Bool, start)
+		v := d.make(Bool)
 		v.Bool = true
 		return v
 	case c == 'f' && strings.HasPrefix(d.s[d.i:], "false"):
 		d.i += 5
-		return d.make(Bool, start)
+		return d.make(Bool)
 	case c == 'n' && strings.HasPrefix(d.s[d.i:], "null"):
 		d.i += 4
-		return d.make(Null, start)
+		return d.make(Null)
 	case c == '\'':
 		return d.fail("single quotes", d.i, `strings are written in double quotes "…"`)
 	case c == '/' && d.i+1 < len(d.s) && (d.s[d.i+1] == '/' || d.s[d.i+1] == '*'):
@@ -208,7 +211,7 @@ func (d *decoder) open() bool {
 }
 
 func (d *decoder) array() *Value {
-	v := d.make(Array, d.i)
+	v := d.make(Array)
 	if !d.open() {
 		return nil
 	}
@@ -220,8 +223,21 @@ func (d *decoder) array() *Value {
 		d.depth++
 		return v
 	}
+	var all Elements
+	outermost := d.again != nil && !d.again.inside
+	if outermost {
+		d.again.inside = true
+	}
 	for {
-		item := d.value()
+		var item *Value
+		if outermost {
+			start := d.i
+			var was int32
+			item, was = d.element()
+			all.spans, all.was = append(all.spans, [2]int{start, d.i}), append(all.was, was)
+		} else {
+			item = d.value()
+		}
 		if d.err != nil {
 			return nil
 		}
@@ -244,6 +260,13 @@ func (d *decoder) array() *Value {
 			d.depth++
 			v.Items = append([]*Value(nil), d.items[mark:]...)
 			d.items = d.items[:mark]
+			if outermost {
+				d.again.inside = false
+				if len(all.spans) > len(d.again.found.spans) {
+					all.deep, all.items = d.depth-1, v.Items
+					d.again.found = all
+				}
+			}
 			return v
 		}
 		return d.fail("missing comma", d.i, "expected `,` or `]`, found "+shown(d.s[d.i:]))
@@ -251,7 +274,7 @@ func (d *decoder) array() *Value {
 }
 
 func (d *decoder) object() *Value {
-	v := d.make(Object, d.i)
+	v := d.make(Object)
 	if !d.open() {
 		return nil
 	}
@@ -406,7 +429,7 @@ func (d *decoder) number() *Value {
 			return d.fail("bad number", start, "a digit is missing in the exponent")
 		}
 	}
-	v := d.make(Number, start)
+	v := d.make(Number)
 	v.Text = d.s[start:d.i]
 	return v
 }

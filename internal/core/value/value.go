@@ -30,8 +30,6 @@ type Value struct {
 	Kind Kind
 	// Bool is the truth of a Bool.
 	Bool bool
-	// Start is the byte offset at which a decoded value began.
-	Start int32
 	// Text is the content of a String, or a Number as it was written.
 	Text string
 	// Items are the elements of an Array, or the values of an Object.
