@@ -201,7 +201,7 @@ func (l *ledger) goes(m made) {
 }
 
 // read notes what an item reads as.
-func (l *ledger) read(host, where, body string) {
+func (l *ledger) read(host, where string, body []byte) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.seen == nil {
@@ -209,7 +209,8 @@ func (l *ledger) read(host, where, body string) {
 	}
 	// An item may have a path of its own: then its name is enough.
 	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && path.Base(m.path) == path.Base(where) }) {
-		l.seen[host+where], l.seen[host+" "+path.Base(where)] = body, body
+		text := string(body)
+		l.seen[host+where], l.seen[host+" "+path.Base(where)] = text, text
 	}
 }
 

@@ -59,7 +59,7 @@ func (t *step) learn(r *expect.Reply) {
 	}
 	at := exactPath(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
-		t.env.ledger.read(u.Host, at, string(r.Answer.Body))
+		t.env.ledger.read(u.Host, at, r.Answer.Body)
 	}
 	if !t.strict() {
 		return

@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/url"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -380,6 +381,32 @@ func asWritten(text string) (*url.URL, error) {
 	return u, err
 }
 
+// readAll reads what has no length said before, in parts: a body may be kept for long, and
+// what grows by doubling would be kept at twice its size.
+func readAll(r io.Reader) ([]byte, error) {
+	const most = 1 << 20
+	var parts [][]byte
+	part := make([]byte, 0, bytes.MinRead)
+	for {
+		n, err := r.Read(part[len(part):cap(part)])
+		part = part[:len(part)+n]
+		if err == nil && len(part) < cap(part) {
+			continue
+		}
+		if err == nil {
+			parts, part = append(parts, part), make([]byte, 0, min(2*cap(part), most))
+			continue
+		}
+		if err == io.EOF {
+			err = nil
+		}
+		if len(parts) == 0 {
+			return part, err
+		}
+		return slices.Concat(append(parts, part)...), err
+	}
+}
+
 func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 	defer resp.Body.Close()
 	if resp.StatusCode == http.StatusSwitchingProtocols {
@@ -397,17 +424,14 @@ func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 		}
 		return body, nil
 	}
-	var buf bytes.Buffer
-	if resp.ContentLength > 0 {
-		buf.Grow(int(min(resp.ContentLength, 1<<20)) + bytes.MinRead)
+	body, err := readAll(io.LimitReader(resp.Body, limit+1))
+	if err != nil {
+		return nil, cutShort(err, len(body), resp.ContentLength)
 	}
-	if _, err := buf.ReadFrom(io.LimitReader(resp.Body, limit+1)); err != nil {
-		return nil, cutShort(err, buf.Len(), resp.ContentLength)
-	}
-	if int64(buf.Len()) > limit {
+	if int64(len(body)) > limit {
 		return nil, &Failure{TooLarge, fmt.Sprintf("the body is longer than the limit of %d bytes", limit)}
 	}
-	return buf.Bytes(), nil
+	return body, nil
 }
 
 // cutShort tells why only some bytes of a body came; promised is -1 where

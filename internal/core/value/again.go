@@ -1,6 +1,7 @@
 package value
 
 import (
+	"math"
 	"strings"
 	"unicode/utf8"
 )
@@ -10,7 +11,7 @@ import (
 type Elements struct {
 	body  []byte
 	deep  int
-	spans [][2]int
+	spans [][2]int32
 	items []*Value
 	// was are their places in the body before, -1 for those that were not there.
 	was []int32
@@ -50,7 +51,7 @@ type again struct {
 // Objects among them that stood in the body before, byte by byte, are not decoded
 // anew: their values are the same pointers. Before is nil for the first body.
 func Again(body []byte, limits Limits, before *Elements) (*Value, *Elements, error) {
-	if !utf8.Valid(body) {
+	if len(body) > math.MaxInt32 || !utf8.Valid(body) {
 		v, err := Decode(string(body), limits)
 		return v, nil, err
 	}
@@ -78,7 +79,7 @@ func (d *decoder) element() (v *Value, was int32) {
 	if a.before != nil && a.before.deep == d.depth && d.i < len(d.s) && d.s[d.i] == '{' {
 		for k := a.next; k < min(a.next+ahead, len(a.before.items)); k++ {
 			from, to := a.before.spans[k][0], a.before.spans[k][1]
-			if n := to - from; n <= len(d.s)-d.i && d.s[d.i:d.i+n] == string(a.before.body[from:to]) {
+			if n := int(to - from); n <= len(d.s)-d.i && d.s[d.i:d.i+n] == string(a.before.body[from:to]) {
 				d.i += n
 				a.next = k + 1
 				a.same++

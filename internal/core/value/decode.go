@@ -227,6 +227,9 @@ func (d *decoder) array() *Value {
 	outermost := d.again != nil && !d.again.inside
 	if outermost {
 		d.again.inside = true
+		if before := d.again.before; before != nil {
+			all.spans, all.was = make([][2]int32, 0, len(before.items)+1), make([]int32, 0, len(before.items)+1)
+		}
 	}
 	for {
 		var item *Value
@@ -234,7 +237,7 @@ func (d *decoder) array() *Value {
 			start := d.i
 			var was int32
 			item, was = d.element()
-			all.spans, all.was = append(all.spans, [2]int{start, d.i}), append(all.was, was)
+			all.spans, all.was = append(all.spans, [2]int32{int32(start), int32(d.i)}), append(all.was, was)
 		} else {
 			item = d.value()
 		}
