@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -107,6 +108,7 @@ func boats(t *testing.T, base string) string {
 func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 	var mu sync.Mutex
 	items := map[string]map[string]any{}
+	lamps := map[string]map[string]any{"fore": {"name": "fore", "candela": 90, "glass": []any{}}}
 	next := 0
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		mu.Lock()
@@ -122,6 +124,23 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 			answer(200, map[string]any{"data": []any{}})
 		case r.URL.Path == "/v2/words":
 			answer(200, map[string]any{"word": "buoy"})
+		case r.URL.Path == "/v2/lamps" && r.Method == "GET":
+			answer(200, lamps)
+		case r.URL.Path == "/v2/lamps":
+			var in map[string]any
+			if json.NewDecoder(r.Body).Decode(&in) != nil || in["name"] == nil {
+				answer(400, map[string]string{"error": "missing required field: name"})
+			} else if name := in["name"].(string); lamps[name] != nil {
+				answer(409, map[string]string{"error": "there already"})
+			} else {
+				lamps[name] = in
+				answer(201, in)
+			}
+		case lamps[path.Base(r.URL.Path)] != nil && r.Method == "GET":
+			answer(200, lamps[path.Base(r.URL.Path)])
+		case lamps[path.Base(r.URL.Path)] != nil && r.Method == "DELETE":
+			delete(lamps, path.Base(r.URL.Path))
+			answer(200, map[string]any{})
 		case r.URL.Path == "/v2/buoys" && r.Method == "GET":
 			list := []any{}
 			for _, it := range items {
@@ -161,6 +180,23 @@ func TestNewFromAServiceOfAnotherManner(t *testing.T) {
 	}
 	mu.Lock()
 	require.Len(t, items, 1, "what was made is gone")
+	mu.Unlock()
+
+	// A list that is an object, each item under the name that a client has chosen.
+	dir = t.TempDir()
+	r = run(t, dir, "new", ".", "--from-service", base+"/v2/lamps", "--writes")
+	require.Equal(t, 0, r.code, r.err)
+	tidy(t, dir)
+	text, err = os.ReadFile(filepath.Join(dir, "lamps.upath"))
+	require.NoError(t, err)
+	for _, w := range []string{"guard /v2/lamps in $.* by $.name", "members    $.*", "identity   $.name", `"name": "fore-{turn}"`, "required   name", "supports   list, read, create, delete"} {
+		assert.Contains(t, string(text), w)
+	}
+	assert.NotContains(t, string(text), "assigned")
+	r = run(t, dir, "run", "--only", "the usual path of lamps")
+	assert.Equal(t, 0, r.code, tail(r.out)+r.err)
+	mu.Lock()
+	require.Len(t, lamps, 1, "what was made is gone")
 	mu.Unlock()
 
 	for at, want := range map[string]string{"/v2/words": "answers no list", "/v2/nowhere": "answers 404"} {

@@ -34,7 +34,9 @@ type manners struct {
 	// lists are objects.
 	entries string
 	keyed   bool
-	path    string
+	// posted items are changed by POST too, of which nothing is said.
+	posted bool
+	path   string
 	// once are members that no write changes, amended those that PATCH does not
 	// change; unique is whether kinds are.
 	once, amended []string
@@ -66,6 +68,10 @@ func (m *moorings) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	allowed := map[bool]string{false: "GET, POST", true: "GET, PUT, DELETE"}[isItem]
 	if isItem && m.patch {
 		allowed += ", PATCH"
+	}
+	if isItem && m.posted {
+		allowed += ", POST"
+		method = strings.Replace(method, "POST", "PATCH", 1)
 	}
 	switch {
 	case !isItem && r.URL.Path != m.path:
@@ -303,7 +309,7 @@ func varieties() map[string]varied {
 			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
 		"entries that wrap": {manners{entries: "doc", shuffled: true, patch: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
 			example + "  members $.rows[*].doc\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  filter kind = \"Swing {turn}\"\n"},
-		"a list by name": {manners{keyed: true, texts: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
+		"a list by name": {manners{keyed: true, posted: true, texts: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
 			example + "  members $.rows.*\n  identity $.ref\n  assigned ref, version\n"},
 		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  unique kind\n"},

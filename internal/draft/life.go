@@ -98,9 +98,13 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		t := told["list"]
 		lines := slices.Concat([]string{"send GET " + r.Collection}, t.request(), []string{"expect status " + t.status("200")}, t.claims())
 		if t.Shape == "" {
-			lines = append(lines, "expect "+listPath(r.Members)+" is array")
+			kind := "array"
+			if r.keyed() {
+				kind = "object"
+			}
+			lines = append(lines, "expect "+listPath(r.Members)+" is "+kind)
 		}
-		if !made && can["read"] {
+		if !made && can["read"] && !r.keyed() {
 			lines = append(lines, "keep "+name+" from "+r.first())
 		}
 		s.step("list them", lines...)
@@ -113,7 +117,7 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		}
 		s.step("make one", lines...)
 	}
-	if !made && !(can["list"] && can["read"]) {
+	if !made && !(can["list"] && can["read"] && !r.keyed()) {
 		return s.b.String()
 	}
 	if can["read"] {
@@ -175,6 +179,9 @@ func (r *Resource) itemPath() string {
 
 // in says where the members of a wrapped list are.
 func in(members string) string {
+	if strings.HasSuffix(members, ".*") {
+		return " in " + members
+	}
 	if at := listPath(members); at != "$" {
 		return " in " + at
 	}
@@ -209,4 +216,9 @@ func (r *Resource) first() string {
 	return strings.TrimSuffix(r.Members, "[*]") + "[0]" + strings.TrimPrefix(r.Identity, "$")
 }
 
-func listPath(members string) string { return strings.TrimSuffix(members, "[*]") }
+func listPath(members string) string {
+	return strings.TrimSuffix(strings.TrimSuffix(members, "[*]"), ".*")
+}
+
+// keyed tells whether the list is an object, each item under its own name.
+func (r *Resource) keyed() bool { return strings.HasSuffix(r.Members, ".*") }

@@ -38,9 +38,7 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 	if members == nil {
 		return nil, "", fmt.Errorf("%s answers no list, neither bare nor inside an object", at)
 	}
-	if path != "$" {
-		r.Members = path + "[*]"
-	}
+	r.Members = path
 	r.Supports = []string{"list"}
 	r.pages(send, base+r.Collection, list, members)
 	if len(members.Items) == 0 {
@@ -49,6 +47,9 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 	}
 	one, other := members.Items[0], members.Items[len(members.Items)-1]
 	id := Identity(one)
+	if r.keyed() {
+		id = key(list, path)
+	}
 	if id == "" {
 		id = leads(send, base+r.Collection, one)
 	}
@@ -191,21 +192,25 @@ func get(send Send, at string) (*value.Value, error) {
 }
 
 // ListIn is the list that an answer holds, and its path; nil for none.
-func ListIn(v *value.Value) (list *value.Value, at string) { return listIn(v, "$", 0) }
+func ListIn(v *value.Value) (list *value.Value, members string) { return listIn(v, "$", 0) }
 
-// listIn finds the list in an answer: bare, or an array of objects inside.
+// listIn finds the list in an answer, and the path of its members: bare, or an array of
+// objects inside, or an object that has each item under its identity.
 func listIn(v *value.Value, at string, deep int) (*value.Value, string) {
 	if v.Kind == value.Array {
-		return v, at
+		return v, at + "[*]"
 	}
 	if v.Kind != value.Object || deep > 2 {
 		return nil, ""
 	}
 	for pass := range 2 {
+		if pass == 1 && keyOf(v) != "" {
+			return value.NewArray(v.Items...), at + ".*"
+		}
 		for i, n := range v.Names {
 			it := v.Items[i]
 			if pass == 0 && it.Kind == value.Array && (len(it.Items) == 0 || it.Items[0].Kind == value.Object) {
-				return it, at + "." + n
+				return it, at + "." + n + "[*]"
 			}
 			if pass == 1 && it.Kind == value.Object {
 				if list, path := listIn(it, at+"."+n, deep+1); list != nil {
@@ -215,6 +220,36 @@ func listIn(v *value.Value, at string, deep int) (*value.Value, string) {
 		}
 	}
 	return nil, ""
+}
+
+// keyOf is the member that each item of an object shows its own name by; "" where some
+// do not.
+func keyOf(v *value.Value) string {
+	if len(v.Items) == 0 || v.Items[0].Kind != value.Object {
+		return ""
+	}
+	for _, n := range v.Items[0].Names {
+		shown := func(i int) bool {
+			it, there := v.Items[i].Get(n)
+			return there && (it.Kind == value.String || it.Kind == value.Number) && it.Plain() == v.Names[i]
+		}
+		all := true
+		for i := range v.Items {
+			all = all && shown(i)
+		}
+		if all {
+			return n
+		}
+	}
+	return ""
+}
+
+// key is keyOf for the object in an answer whose members have this path.
+func key(v *value.Value, members string) string {
+	for _, n := range strings.Split(strings.TrimSuffix(members, ".*"), ".")[1:] {
+		v, _ = v.Get(n)
+	}
+	return keyOf(v)
 }
 
 // look reads one item, and asks what can be done.
@@ -329,6 +364,8 @@ func contentIn(v *value.Value, id string, want *value.Value) *contentAt {
 	return nil
 }
 
+const sameForAll = "No member of `make` differs from item to item: put {turn} into one if items must differ."
+
 // examplesFrom makes the examples of items that are there: without what looks like
 // it was set by the service.
 func (r *Resource) examplesFrom(one, other *value.Value, id string) {
@@ -354,7 +391,7 @@ func (r *Resource) examplesFrom(one, other *value.Value, id string) {
 	r.Make = make
 	r.Turn = TurnIn(make)
 	if r.Turn == "" {
-		r.Notes = append(r.Notes, "No member of `make` differs from item to item: put {turn} into one if items must differ.")
+		r.Notes = append(r.Notes, sameForAll)
 	}
 	r.Remake = varied(remake, make, r.Turn, elsewise(r.Turn))
 	// One that another item has otherwise, else a number or a truth, else a text.

@@ -129,7 +129,9 @@ func (t *trial) adapt(a *exchange.Answer) bool {
 			return true
 		case !has && !t.added[n]:
 			t.added[n] = true
-			if v, ok := t.sample.Get(n); ok {
+			if v, ok := t.sample.Get(n); ok && n == t.id && v.Kind == value.String {
+				t.nameIt(n, v)
+			} else if ok {
 				t.put(n, later(n, v))
 			} else if strings.Contains(says, "array") || strings.Contains(says, "list") {
 				t.put(n, value.NewArray())
@@ -171,6 +173,23 @@ func (t *trial) mentioned(says string) []string {
 		}
 	}
 	return out
+}
+
+// nameIt puts the identity into the body, as a client chooses it: another for each item.
+func (t *trial) nameIt(n string, v *value.Value) {
+	r := t.r
+	r.Turn, r.TurnForm, t.turns = n, "%s-{turn}", nil
+	r.Assigned = slices.DeleteFunc(r.Assigned, func(s string) bool { return s == n })
+	r.Notes = slices.DeleteFunc(r.Notes, func(s string) bool { return s == sameForAll })
+	t.put(n, v)
+	// Whatever else is refused, this is needed.
+	r.Make = value.NewObject().Add(n, v)
+	for i, other := range t.body.Names {
+		if other != n {
+			r.Make.Add(other, t.body.Items[i])
+		}
+	}
+	t.body = r.Make
 }
 
 func (t *trial) nextTurn() { t.r.TurnForm, t.turns = t.turns[0], t.turns[1:] }

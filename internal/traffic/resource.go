@@ -79,8 +79,8 @@ func (d *drafting) life(r *draft.Resource, made int, id string) bool {
 		case at == r.Collection && c.Method() == http.MethodGet:
 			operation = "list"
 			if v, err := value.Decode(string(c.Exchange.Answer.Body), value.Limits{}); err == nil {
-				if list, where := draft.ListIn(v); list != nil {
-					r.Members = where + "[*]"
+				if list, members := draft.ListIn(v); list != nil {
+					r.Members = members
 				}
 			}
 		case k <= made || at != item:

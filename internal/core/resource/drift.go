@@ -1,7 +1,7 @@
 package resource
 
 // driftText is text that careless services escape, unescape or trim.
-const driftText = `"<b>Gull</b> &amp; Tern's \\\" %41 {turn}"`
+const driftText = `"<b>Gull<br> &amp; Tern's \\\" %41 {turn}"`
 
 // driftChecks are about the same write, many times.
 func driftChecks() []Check {
