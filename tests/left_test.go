@@ -73,6 +73,28 @@ func TestWhatIsNotRemovedIsLeft(t *testing.T) {
 }
 
 // A place where nothing was, and to which PUT has put something, is left whatever it answered.
+func TestAListThatCannotBeReadAnyMoreIsTold(t *testing.T) {
+	s := newCrates(crateManners{})
+	broken := false
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		s.mu.Lock()
+		// What is not an object is put among the others as it is.
+		broken = broken || r.Method == "POST" && bytes.HasPrefix(body, []byte(`"`))
+		odd := broken && r.Method == "GET" && r.URL.Path == "/crates"
+		s.mu.Unlock()
+		if odd {
+			fmt.Fprint(w, `["a"]`)
+			return
+		}
+		s.ServeHTTP(w, r)
+	})
+	r := run(t, folder(t, "b.upath", "base "+base+"\n\n"+cratesResource), "run", "--family", "input")
+	assert.Regexp(t, `(?s)/crates cannot be read any more, first at step "a\s.*input/wrong-container: \$\.id tells members apart by one value`, r.out)
+	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "whether what was there before is as it was, cannot be told")
+}
+
 func TestWhatPUTMakesIsLeft(t *testing.T) {
 	there := false
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {

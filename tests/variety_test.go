@@ -43,6 +43,9 @@ type manners struct {
 	unique        bool
 }
 
+// moored are the members of a mooring. A list without marks is not shown.
+var moored = []string{"kind", "depth", "note", "marks"}
+
 // moorings is a small service that is as good as the harbour, and different.
 type moorings struct {
 	manners
@@ -163,9 +166,14 @@ func (m *moorings) read(w http.ResponseWriter, body []byte, whole bool) map[stri
 		m.fail(w, m.refuse, "note is a text")
 		return nil
 	}
+	marks, list := in["marks"].([]any)
+	if in["marks"] != nil && !list {
+		m.fail(w, m.refuse, "marks are a list")
+		return nil
+	}
 	out := map[string]any{}
-	for _, n := range []string{"kind", "depth", "note"} {
-		if v, there := in[n]; there && v != nil {
+	for _, n := range moored {
+		if v, there := in[n]; there && v != nil && (n != "marks" || len(marks) > 0) {
 			out[n] = v
 		}
 	}
@@ -232,7 +240,7 @@ func (m *moorings) write(w http.ResponseWriter, method string, body []byte, item
 		}
 	}
 	if method == "PUT" {
-		for _, n := range []string{"kind", "depth", "note"} {
+		for _, n := range moored {
 			delete(item, n)
 		}
 	} else {
@@ -310,7 +318,7 @@ func varieties() map[string]varied {
 		"entries that wrap": {manners{entries: "doc", shuffled: true, patch: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
 			example + "  members $.rows[*].doc\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  filter kind = \"Swing {turn}\"\n"},
 		"a list by name": {manners{keyed: true, posted: true, texts: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
-			example + "  members $.rows.*\n  identity $.ref\n  assigned ref, version\n"},
+			strings.Replace(strings.Split(example, "  takes")[0], `"soft mud" }`, `"soft mud", "marks": [] }`, 1) + "  members $.rows.*\n  identity $.ref\n  assigned ref, version\n"},
 		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  unique kind\n"},
 	}

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -101,11 +102,15 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		if ctx.Err() != nil || r.lost() {
 			break
 		}
-		if s := one.look(false); s.problem == "" {
-			w.mu.Lock()
+		s := one.look(false)
+		w.mu.Lock()
+		if s.problem == "" {
 			w.compare(one, s.s, one.view, job{})
-			w.mu.Unlock()
+		} else {
+			w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("%s cannot be read any more, first at %s: %s; what this run has left there, and whether what was there before is as it was, cannot be told",
+				one.list, one.unread, s.problem))})
 		}
+		w.mu.Unlock()
 		if s := one.look(true); s.problem == "" {
 			r.leftIn(one, s.s)
 		}

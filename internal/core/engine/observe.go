@@ -109,6 +109,9 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 	w := &walk{of: t, name: name, o: o, view: view, url: r.URL}
 	start := time.Now()
 	s := w.all(r)
+	if s.problem != "" {
+		t.env.watch.missed(t, w.url)
+	}
 	s.at, s.view, s.list = start, view, plainPath(w.url)
 	if u, err := url.Parse(w.url); err == nil {
 		s.host = u.Host

@@ -46,6 +46,8 @@ type watched struct {
 	before    *state.Snapshot
 	view      state.View
 	last      *state.Snapshot
+	// unread is the step at which it could not be read first, "" while it can.
+	unread string
 	// look reads it once more, whole with all that is ignored otherwise.
 	look func(whole bool) *snapshot
 }
@@ -181,6 +183,9 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	one := w.lists[listKey(at, plainPath(at))]
+	if one != nil {
+		one.unread = ""
+	}
 	if one == nil || one.look == nil || one.last == s || o.By.Raw != one.view.By.String() {
 		return
 	}
@@ -189,6 +194,15 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 		return
 	}
 	w.compare(one, s, view, t.in.job)
+}
+
+// missed notes that a list could not be read.
+func (w *watch) missed(t *step, at string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if one := w.lists[listKey(at, plainPath(at))]; one != nil && one.unread == "" {
+		one.unread = fmt.Sprintf("step %q (%s:%d) of %s", t.e.Title, t.e.File, t.e.Line, t.in.job.s.Raw())
+	}
 }
 
 // compare notes what has changed since the list was last seen, in a view that

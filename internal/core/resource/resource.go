@@ -121,6 +121,12 @@ type Field struct {
 	Node *syntax.Node
 }
 
+// nothing tells whether a member is sent without anything in it: null, or a list or an
+// object without members. Services show such a one as it is, or not at all.
+func (f Field) nothing() bool {
+	return f.Kind == syntax.Null || f.Kind == syntax.Array && len(f.Node.Items) == 0 || f.Kind == syntax.Object && len(f.Node.Fields) == 0
+}
+
 // Supports tells whether the resource has an operation.
 func (r *Resource) Supports(operation string) bool { return r.supports[operation] }
 

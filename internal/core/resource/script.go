@@ -707,7 +707,7 @@ func (s *script) shows(word, made string) line {
 		return says(word, s.subject()+" is "+s.Reads)
 	}
 	form := e != nil && !e.json()
-	if s.Reads == "" && !form && (e == nil || len(e.Fields) == 0 || !slices.ContainsFunc(e.Fields, func(f Field) bool { return !s.readsAsSent(f.Name) })) {
+	if s.Reads == "" && !form && (e == nil || len(e.Fields) == 0 || !slices.ContainsFunc(e.Fields, func(f Field) bool { return !s.readsAsSent(f.Name) || f.nothing() })) {
 		return s.covers(word, "{"+made+"}")
 	}
 	var parts []string
@@ -719,7 +719,7 @@ func (s *script) shows(word, made string) line {
 			continue
 		}
 		// A form has texts only: what else it may read as is not known.
-		if s.readsAsSent(f.Name) && (!form || f.Kind == syntax.String) {
+		if s.readsAsSent(f.Name) && !f.nothing() && (!form || f.Kind == syntax.String) {
 			parts = append(parts, quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
 	}
