@@ -344,6 +344,7 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 		label := map[event.Verdict]string{event.Failed: "expected", event.Warned: "preferred", event.Blocked: "needed"}[f.Verdict]
 		t.inner(label, f.Expected)
 		t.inner("observed", strings.Join(f.Observed, "\n"))
+		t.inner("because", f.Because)
 		t.inner("look", f.Look)
 	}
 	for _, l := range st.Lacks {

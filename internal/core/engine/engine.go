@@ -113,8 +113,9 @@ type environment struct {
 	unnamed map[string]bool
 	// forms are members that read as another type than they are sent, by resource.
 	forms map[string]map[string]bool
-	// unshown are members that an item does not show when it was just made, by resource.
-	unshown map[string]map[string]bool
+	// hints are what may be said of members that an item does not show as they were sent when
+	// it was just made, by resource.
+	hints map[string]map[string]string
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 	ledger   ledger
@@ -160,7 +161,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, unshown: map[string]map[string]bool{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, hints: map[string]map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
 	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16})
 	defer r.client.Close()

@@ -18,8 +18,8 @@ func (t *step) form(d value.Difference) bool {
 	t.env.mu.Lock()
 	defer t.env.mu.Unlock()
 	if t.in.job.s.Check.ID != Probe {
-		if t.env.unshown[key][name] {
-			t.unshown = name
+		if hint := t.env.hints[key][name]; hint != "" {
+			t.hint = hint
 		}
 		return t.env.forms[key][name]
 	}
@@ -34,7 +34,7 @@ func (t *step) form(d value.Difference) bool {
 	case d.Want == nil:
 	case d.Got == nil:
 		if name != "" {
-			t.env.unshown[key] = noted(t.env.unshown[key], name)
+			t.hintAt(key, name, "`hidden "+name+"` says of a member that it is taken, and never shown")
 		}
 	case name == "":
 		// A text that is written anew, with other line ends or in another order, may mean the same.
@@ -45,8 +45,18 @@ func (t *step) form(d value.Difference) bool {
 	case d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && !t.env.forms[key][name]:
 		told(fmt.Sprintf("%s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads", name, d.Want.Kind, d.Got.Kind))
 		t.env.forms[key] = noted(t.env.forms[key], name)
+	case d.Want.Kind == d.Got.Kind && name != "":
+		t.hintAt(key, name, fmt.Sprintf("`reads { %s: %s, ... }` says of a member that it reads otherwise than it is sent", value.Quoted(name), d.Got.Kind))
 	}
 	return true
+}
+
+// hintAt notes what may be said of a member. The lock is held.
+func (t *step) hintAt(key, name, hint string) {
+	if t.env.hints[key] == nil {
+		t.env.hints[key] = map[string]string{}
+	}
+	t.env.hints[key][name] = hint
 }
 
 // ofForm tells of a missed claim whether it is about such a member.

@@ -164,7 +164,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 		}
 		replies = some
 	}
-	t.unshown = ""
+	t.hint = ""
 	o := t.holds(b, replies, effect, at)
 	if o.err != nil {
 		t.undecided(st, b, o, at)
@@ -260,9 +260,7 @@ func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement,
 			f.Because = text
 		}
 	}
-	if t.unshown != "" {
-		f.Look = "`hidden " + t.unshown + "` says of a member that it is taken, and never shown"
-	}
+	f.Look = t.hint
 	if at.which != "" {
 		f.Expected += "  (" + at.which + ")"
 	}

@@ -27,8 +27,9 @@ type step struct {
 	// sees is what its expectations may look at, and seesOf the attempt they are about.
 	sees   *expect.Context
 	seesOf *attempt
-	// unshown is a member that the current expectation misses, and that no item shows.
-	unshown string
+	// hint is what may be said of a member that the current expectation misses, and that no
+	// item shows as it was sent.
+	hint string
 }
 
 // round is a request and what is expected of it: the first with `send`, the

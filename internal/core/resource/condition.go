@@ -112,7 +112,10 @@ func accessChecks() []Check {
 	without := func(s *script, credentials line) {
 		s.observe(false)
 		s.have()
-		refused := []line{credentials, expect("status 401 or 403"), expect("header WWW-Authenticate exists when status 401")}
+		// 404 hides what is there (RFC 9110 §15.5.4).
+		refused := func(operation string) []line {
+			return []line{credentials, expect("status 401 or 403 or 404 because \"`public " + operation + "` says of an operation that it needs no credentials\""), expect("header WWW-Authenticate exists when status 401")}
+		}
 		secret := line{}
 		if s.creates() && len(s.Make.Fields) > 0 {
 			// Only what no other text is likely to hold tells that something is shown.
@@ -124,35 +127,35 @@ func accessChecks() []Check {
 			}
 		}
 		if s.guarded("list") {
-			s.step("list", append(append([]line{send("GET", s.list())}, refused...), secret)...)
+			s.step("list", append(append([]line{send("GET", s.list())}, refused("list")...), secret)...)
 		}
 		if s.guarded("read") {
-			s.readBack("read", append(append([]line{}, refused...), secret)...)
+			s.readBack("read", append(refused("read"), secret)...)
 		}
 		if posts(s.Resource) == "" && s.guarded("create") {
-			s.attempt("create", append(append([]line{credentials, bodyLine(s.Make, s.example(s.Make, 1))}, refused[1:]...), s.unchanged(""))...)
+			s.attempt("create", append(append([]line{credentials, bodyLine(s.Make, s.example(s.Make, 1))}, refused("create")[1:]...), s.unchanged(""))...)
 		}
 		if s.guarded("replace") && s.creates() {
-			s.replaced("replace", append(append([]line{}, refused...), s.unchanged(""))...)
+			s.replaced("replace", append(refused("replace"), s.unchanged(""))...)
 		}
 		if s.guarded("amend") && s.creates() {
-			s.amended("amend", append(append([]line{}, refused...), s.unchanged(""))...)
+			s.amended("amend", append(refused("amend"), s.unchanged(""))...)
 		}
 		if s.guarded("delete") && s.creates() {
-			s.step("delete", append(append([]line{send("DELETE", s.at("id"))}, refused...), s.unchanged(""))...)
+			s.step("delete", append(append([]line{send("DELETE", s.at("id"))}, refused("delete")...), s.unchanged(""))...)
 		}
 	}
 	return []Check{
 		{
 			Name: "no-credentials", On: "read", Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
-			Proves: "without credentials each operation answers 401 with WWW-Authenticate, does nothing and shows nothing",
+			Proves: "without credentials each operation is refused, with WWW-Authenticate beside 401, does nothing and shows nothing",
 			Cause:  "a route was added beside the ones that are guarded",
 			Mend:   "guard everything, and list what is open",
 			Write:  func(s *script) { without(s, noAuth) },
 		},
 		{
 			Name: "wrong-credentials", Causes: []string{"access/no-credentials"}, On: "read", Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
-			Proves: "with credentials that nobody has each operation answers 401 with WWW-Authenticate, does nothing and shows nothing",
+			Proves: "with credentials that nobody has each operation is refused, with WWW-Authenticate beside 401, does nothing and shows nothing",
 			Cause:  "the presence of a token is checked, and not the token",
 			Mend:   "look the token up",
 			Write: func(s *script) {

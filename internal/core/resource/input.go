@@ -2,8 +2,10 @@ package resource
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"usualpath/internal/core/syntax"
 )
@@ -208,7 +210,7 @@ func inputChecks() []Check {
 			Mend:   "name the member, in the detail or in an extension member",
 			Write: func(s *script) {
 				for i, f := range membersOf(s.Resource) {
-					s.attempt("make one without "+f.Name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), prefer("text contains "+quoted(f.Name)+" when status 4xx"))
+					s.attempt("make one without "+f.Name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: nil}), later(i))), prefer("text matches "+naming(f.Name)+" when status 4xx"))
 				}
 			},
 		},
@@ -355,4 +357,20 @@ func (s *script) rawBody(odd, more string) line {
 	}
 	raw := strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace("{ " + strings.Join(parts, ", ") + more + " }")
 	return at(detail, `text "`+raw+`"`+as(s.media()))
+}
+
+// naming is a regular expression that finds a member's name, in capitals or not.
+func naming(member string) string {
+	var b strings.Builder
+	for _, r := range regexp.QuoteMeta(member) {
+		switch {
+		case r == '/':
+			b.WriteString(`\/`)
+		case unicode.IsPrint(r):
+			b.WriteRune(r)
+		default:
+			fmt.Fprintf(&b, `\x{%x}`, r)
+		}
+	}
+	return "/" + b.String() + "/i"
 }
