@@ -36,6 +36,8 @@ type manners struct {
 	keyed   bool
 	// posted items are changed by POST too, of which nothing is said.
 	posted bool
+	// hidden is all of it to those without the key: 404.
+	hidden bool
 	path   string
 	// once are members that no write changes, amended those that PATCH does not
 	// change; unique is whether kinds are.
@@ -77,7 +79,7 @@ func (m *moorings) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		method = strings.Replace(method, "POST", "PATCH", 1)
 	}
 	switch {
-	case !isItem && r.URL.Path != m.path:
+	case !isItem && r.URL.Path != m.path, m.hidden && r.Header.Get("Authorization") != "Bearer quay-key":
 		m.fail(w, 404, "no such path")
 	case method == "OPTIONS" && m.options:
 		w.Header().Set("Allow", allowed)
@@ -315,8 +317,8 @@ func varieties() map[string]varied {
 			example + "  members $.found.moorings[*]\n  content $.mooring\n  identity header Location by $.ref\n  assigned ref, version\n"},
 		"strong tags, own words for success": {manners{texts: true, patch: true, options: true, moves: true, create: 200, replace: 200, remove: 200, again: 204, gone: 404, refuse: 400, etag: "", path: "/moorings"},
 			example + "  identity $.ref\n  amend { \"depth\": 6 }\n  assigned ref, version, updated_at\n  answers create 200, missing 404, repeat delete 204\n  filter kind = \"Swing {turn}\"\n  supports list, create, read, replace, amend, delete\n"},
-		"entries that wrap": {manners{entries: "doc", shuffled: true, patch: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
-			example + "  members $.rows[*].doc\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  filter kind = \"Swing {turn}\"\n"},
+		"entries that wrap": {manners{entries: "doc", hidden: true, shuffled: true, patch: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
+			example + "  auth bearer \"quay-key\"\n  members $.rows[*].doc\n  identity $.ref\n  amend { \"note\": \"hard sand\" } as application/json\n  assigned ref, version\n  filter kind = \"Swing {turn}\"\n"},
 		"a list by name": {manners{keyed: true, posted: true, texts: true, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 400, path: "/moorings"},
 			strings.Replace(strings.Split(example, "  takes")[0], `"soft mud" }`, `"soft mud", "marks": [] }`, 1) + "  members $.rows.*\n  identity $.ref\n  assigned ref, version\n"},
 		"a kind for good, a depth that only PUT changes": {manners{patch: true, unique: true, once: []string{"kind"}, amended: []string{"depth"}, create: 201, replace: 200, remove: 204, again: 404, gone: 404, refuse: 422, path: "/moorings"},
