@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/syntax"
 )
 
 // collection is a collection of a document with the operations that belong to it.
@@ -18,7 +19,9 @@ type collection struct {
 	param string
 	// path and item are as in the document, without a server's path.
 	path, item string
-	// orphan is set where the path has a parameter that no collection stands for.
+	// free are the names of parameters of the path that no collection stands for, by their
+	// place in it; orphan is set where one cannot be a name.
+	free   map[int]string
 	orphan bool
 }
 
@@ -72,12 +75,53 @@ func collections(d *contract.Document) []*collection {
 		}
 		if up, _, ok := cutLast(path); ok && strings.Contains(path, "{") {
 			g.parent = at[unnamed(up)]
-			g.orphan = g.parent == nil || g.parent.orphan
+			if g.parent == nil {
+				g.free, ok = freeIn(path)
+			}
+			g.orphan = !ok || g.parent != nil && g.parent.orphan
 		}
 		at[unnamed(item)] = g
 		out = append(out, g)
 	}
 	return out
+}
+
+// freeIn gives names to the parameters of a path; false where one is only a part of a
+// segment. One that says too little by itself is named by what stands before it.
+func freeIn(path string) (map[int]string, bool) {
+	out := map[int]string{}
+	parts := strings.Split(path, "/")
+	for i, p := range parts {
+		if !strings.ContainsAny(p, "{}") {
+			continue
+		}
+		param := strings.TrimSuffix(strings.TrimPrefix(p, "{"), "}")
+		if len(param) != len(p)-2 || strings.ContainsAny(param, "{}") {
+			return nil, false
+		}
+		name := Name(param, "name")
+		if i > 0 && slices.Contains([]string{"id", "uid", "uuid", "key", "name", "slug"}, name) {
+			name = singular("/"+strings.Trim(parts[i-1], "{}")) + "_" + name
+		}
+		if syntax.Reserved(name) {
+			name = "the_" + name
+		}
+		out[i] = name
+	}
+	return out, true
+}
+
+// path of a collection, with the free names in it.
+func (g *collection) named(path string) string {
+	parts := strings.Split(path, "/")
+	for i := range parts {
+		if name := g.free[i]; name != "" {
+			parts[i] = "{" + name + "}"
+		} else {
+			parts[i] = plain(parts[i])
+		}
+	}
+	return strings.Join(parts, "/")
 }
 
 // plural is the path of a collection whose items have one in the singular, "" for none.

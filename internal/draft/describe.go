@@ -27,10 +27,12 @@ func (s *Suite) describe(g *collection) {
 	for base, n := g.Name, 2; s.names[g.Name]; n++ {
 		g.Name = fmt.Sprintf("%s_%d", base, n)
 	}
-	s.names[g.Name] = true
-	g.Collection = g.first().Base().Path + plain(g.path)
+	if !s.mute {
+		s.names[g.Name] = true
+	}
+	g.Collection = g.first().Base().Path + g.named(g.path)
 	if up, _, _ := cutLast(g.item); up != g.path && g.parent == nil {
-		g.Item = g.first().Base().Path + plain(up) + "/{id}"
+		g.Item = g.first().Base().Path + g.named(up) + "/{id}"
 	}
 	if g.parent != nil {
 		g.Under = g.parent.Name

@@ -28,6 +28,9 @@ type notes []*note
 
 // left notes something; what is said of several operations is said once.
 func (s *Suite) left(r rank, text, subject string) {
+	if s.mute {
+		return
+	}
 	for _, n := range s.notes {
 		if n.text == text {
 			if subject != "" && !slices.Contains(n.subjects, subject) {

@@ -86,6 +86,9 @@ func (s *Suite) lone(groups []*collection, op *contract.Operation) {
 	if spec := op.Spec; len(spec.Callbacks) > 0 {
 		s.left(hint, "callbacks are not drafted", op.Title())
 	}
+	if g != nil {
+		s.bind(name, g)
+	}
 	one := &steps{}
 	one.step(stepTitle(op), slices.Concat(head, lines, claims)...)
 	after := ""
@@ -123,6 +126,9 @@ func (s *Suite) outer(groups []*collection, op *contract.Operation, safe bool) (
 		return op.Path, "", "", nil
 	}
 	parts := strings.Split(path, "/")
+	for i, name := range g.root().free {
+		parts[i] = "\x00" + name + "\x01"
+	}
 	for _, up := range g.chain() {
 		parts[strings.Count(up.item, "/")] = "\x00" + up.kept() + "\x01"
 	}

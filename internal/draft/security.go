@@ -48,15 +48,34 @@ func securityOf(d *contract.Document) security {
 			count(*op.Spec.Security, 1)
 		}
 	}
-	best := 0
+	best, rank := 0, 0
 	for _, n := range sortedKeys(d.Components.SecuritySchemes) {
 		ref := d.Components.SecuritySchemes[n]
-		if ref != nil && ref.Value != nil && asked[n] > best && out.line(ref.Value) != "" {
-			best, out.scheme, out.name = asked[n], ref.Value, n
+		if ref == nil || ref.Value == nil || out.line(ref.Value) == "" {
+			continue
+		}
+		if of := suits(ref.Value); asked[n] > best || asked[n] == best && of > rank {
+			best, rank, out.scheme, out.name = asked[n], of, ref.Value, n
 		}
 	}
 	out.always = out.scheme != nil && slices.ContainsFunc(d.Security, func(one openapi3.SecurityRequirement) bool { _, has := one[out.name]; return has })
 	return out
+}
+
+// suits tells how well a scheme suits where several may be used: what a resource can carry,
+// and what is made for signing in, goes first.
+func suits(s *openapi3.SecurityScheme) int {
+	switch {
+	case s.Type == "http":
+		return 5
+	case s.Type == "apiKey" && s.In == "query":
+		return 1
+	case s.Type == "apiKey" && s.In == "cookie":
+		return 2
+	case s.Type == "apiKey" && !strings.EqualFold(s.Name, "Authorization"):
+		return 3
+	}
+	return 4
 }
 
 // needs tells whether an operation asks for the scheme.

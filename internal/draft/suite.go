@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/value"
 )
 
 // Suite is a project drafted from a document.
@@ -26,6 +27,8 @@ type Suite struct {
 	placed               map[*collection]string
 	security             security
 	sheets               map[string]*sheet
+	// mute is set while something is described that is not drafted.
+	mute bool
 }
 
 // sheet is a file that is being drafted: its statements, each by itself, so that one
@@ -39,6 +42,8 @@ type sheet struct {
 	uses    []string
 	of      *Suite
 	credits Credits
+	// lets bind the names of parameters that nothing stands for, by name.
+	lets map[string]string
 }
 
 // part is a statement with what belongs to it: a scenario with its afterwards, or a
@@ -87,9 +92,6 @@ func (c *Choice) Takes(op *contract.Operation) bool {
 func FromOpenAPI(d *contract.Document, c Choice) *Suite {
 	s := &Suite{Files: map[string]string{}, names: map[string]bool{}, sheets: map[string]*sheet{}, placed: map[*collection]string{}, security: securityOf(d)}
 	groups := collections(d)
-	for _, g := range groups {
-		s.describe(g)
-	}
 	chosen := func(g *collection) bool {
 		for _, op := range g.ops {
 			if c.Takes(op) {
@@ -98,6 +100,18 @@ func FromOpenAPI(d *contract.Document, c Choice) *Suite {
 		}
 		return false
 	}
+	told := map[*collection]bool{}
+	for _, g := range groups {
+		for up := g; up != nil && chosen(g); up = up.parent {
+			told[up] = true
+		}
+	}
+	for _, g := range groups {
+		// What was drafted before has its name.
+		s.mute = !told[g] && !g.before(c.Known)
+		s.describe(g)
+	}
+	s.mute = false
 	wanted := map[*collection]bool{}
 	for _, g := range groups {
 		for up := g; up != nil && g.stands() && chosen(g); up = up.parent {
@@ -133,6 +147,16 @@ func FromOpenAPI(d *contract.Document, c Choice) *Suite {
 	return s
 }
 
+// before tells whether an operation of a collection was drafted before.
+func (g *collection) before(known []string) bool {
+	for _, op := range g.ops {
+		if slices.Contains(known, op.Title()) {
+			return true
+		}
+	}
+	return false
+}
+
 // known tells whether all operations of a collection were drafted before.
 func (g *collection) known(list []string) bool {
 	for _, op := range g.drafted() {
@@ -161,6 +185,37 @@ func (s *Suite) group(g *collection) {
 	}
 	s.add(name, part{"resource " + g.Name, g.Text(), ops})
 	s.Resources++
+	s.bind(name, g)
+}
+
+// bind puts names into a file for the parameters of a collection's path that no other
+// collection stands for.
+func (s *Suite) bind(file string, g *collection) {
+	root := g.root()
+	parts := strings.Split(root.path, "/")
+	for i := range parts {
+		name, t := root.free[i], s.sheet(file)
+		if name == "" || t.lets[name] != "" || t.inherits(func(up *sheet) bool { return up.lets[name] != "" }) {
+			continue
+		}
+		text, certain := quoted(strings.ReplaceAll(name, "_", "-")), false
+		for _, p := range root.first().Params {
+			if p.Value != nil && p.Value.In == "path" && "{"+p.Value.Name+"}" == parts[i] {
+				if v, sure := s.valueOf(root.first(), p.Value); v != nil && v.Kind != value.Null {
+					text, certain = Body(v), sure
+				}
+			}
+		}
+		line := "let " + name + " = " + text + "\n"
+		if !certain {
+			line = "# It is a guess: nothing shows which one exists.\n" + line
+			s.left(must, "set these to what exists before a run: they are guesses", "let "+name+" in "+file)
+		}
+		if t.lets == nil {
+			t.lets = map[string]string{}
+		}
+		t.lets[name] = line
+	}
 }
 
 // place is the file of a collection: that of its tag, which then uses the file of what it
@@ -242,6 +297,12 @@ func (t *sheet) head() string {
 	}
 	if has(func(t *sheet) bool { return t.unguarded }) {
 		b.WriteString("# Steps that may change what a run did not make are sent with --let " + unguardedName + "=true only.\nlet " + unguardedName + " = false\n\n")
+	}
+	for _, name := range sortedKeys(t.lets) {
+		b.WriteString(t.lets[name])
+	}
+	if len(t.lets) > 0 {
+		b.WriteString("\n")
 	}
 	if has(func(t *sheet) bool { return t.secret }) && len(t.credits.Secrets) > 0 {
 		b.WriteString(strings.Join(t.credits.Secrets, "\n") + "\n\n")

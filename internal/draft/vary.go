@@ -6,6 +6,7 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -45,11 +46,12 @@ func varied(v, from *value.Value, turn string, other func(name string, v *value.
 // one is a body of a single member of another, best one that changes something.
 func one(v, from *value.Value, turn string) *value.Value {
 	best := -1
-	for pass := range 3 {
+	for pass := range 4 {
 		for i, n := range v.Names {
 			was, has := from.Get(n)
 			changes := has && !value.Equal(was, v.Items[i])
-			if best < 0 && v.Items[i].Kind < value.Array && (pass == 2 || n != turn && (changes || pass == 1)) {
+			fits := []bool{changes && n != turn, changes, n != turn, true}[pass]
+			if best < 0 && v.Items[i].Kind < value.Array && fits {
 				best = i
 			}
 		}
@@ -64,6 +66,9 @@ func one(v, from *value.Value, turn string) *value.Value {
 func allowed(s *openapi3.Schema) func(name string, v *value.Value) *value.Value {
 	return func(name string, v *value.Value) *value.Value { return otherwise(v, flat(s.Properties[name])) }
 }
+
+// proseForm are texts to which words may be added; others, as #00aabb, have a form of their own.
+var proseForm = late.Regexp(`^[\pL\pN][\pL\pN ,.'()!?_-]*$`)
 
 // otherwise is another value that a schema allows, nil where none is known.
 func otherwise(v *value.Value, s *openapi3.Schema) *value.Value {
@@ -90,7 +95,7 @@ func otherwise(v *value.Value, s *openapi3.Schema) *value.Value {
 		}
 	case value.String:
 		text := v.Text + " more"
-		if s.Pattern == "" && s.Format == "" && (s.MaxLength == nil || uint64(len(text)+7) <= *s.MaxLength) {
+		if proseForm().MatchString(v.Text) && s.Pattern == "" && s.Format == "" && (s.MaxLength == nil || uint64(len(text)+7) <= *s.MaxLength) {
 			return value.NewString(text)
 		}
 	}
