@@ -183,10 +183,23 @@ func (c *Context) lacks(a asked) Outcome {
 			continue
 		}
 		if i := strings.Index(got, text); i >= 0 {
-			return miss("%s contains it: %s", what, value.Quoted(value.Cut(got[max(0, i-20):], 100)))
+			return miss("%s contains it: %s", what, around(got, i, i+len(text)))
 		}
 	}
 	return Outcome{Held: true}
+}
+
+// around is a part of a text with what stands beside it, in quotes.
+func around(text string, from, to int) string {
+	const beside = 20
+	before, part, after := []rune(text[:from]), text[from:to], []rune(text[to:])
+	if len(before) > beside {
+		before = append([]rune{'…'}, before[len(before)-beside:]...)
+	}
+	if len(after) > beside {
+		after = append(after[:beside:beside], '…')
+	}
+	return value.Quoted(string(before) + value.Cut(part, 60) + string(after))
 }
 
 // isJSON wants one JSON document, and a type that says so.

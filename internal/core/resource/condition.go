@@ -114,7 +114,7 @@ func accessChecks() []Check {
 		s.have()
 		// 404 hides what is there (RFC 9110 §15.5.4).
 		refused := func(operation string) []line {
-			return []line{credentials, expect("status 401 or 403 or 404 because \"`public " + operation + "` says of an operation that it needs no credentials\""), expect("header WWW-Authenticate exists when status 401")}
+			return []line{credentials, expect("status 401 or 403 or 404 because \"the resource has `auth`, and no line `public " + operation + "`\""), expect("header WWW-Authenticate exists when status 401")}
 		}
 		secret := line{}
 		if s.creates() && len(s.Make.Fields) > 0 {
