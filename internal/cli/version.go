@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"runtime"
 	"runtime/debug"
+	"strings"
 
 	"github.com/spf13/cobra"
 )
@@ -44,7 +45,7 @@ func built() build {
 	}
 	switch v := info.Main.Version; {
 	case v != "" && v != "(devel)":
-		b.Version = v
+		b.Version = strings.TrimPrefix(v, "v")
 	case len(b.Commit) >= 12:
 		b.Version = "0.0.0-" + b.Commit[:12]
 		if b.Changed {
