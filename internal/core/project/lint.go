@@ -31,7 +31,8 @@ func (p *loader) lintFile(f *File) {
 			p.warn(f, s.Statement.Span, "this scenario has no steps", `write one: step "title"`)
 		}
 		for _, st := range s.Steps {
-			p.lintStep(f, st, false)
+			// Steps of a check look things up for later ones, and tidy up between.
+			p.lintStep(f, st, s.Check != nil)
 		}
 		for _, st := range s.Afterwards {
 			p.lintStep(f, st, true)
@@ -86,7 +87,7 @@ func (p *loader) unusedLets(f *File) {
 	}
 }
 
-func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
+func (p *loader) lintStep(f *File, st *syntax.Statement, helps bool) {
 	if _, ok := st.Body.(*syntax.Step); !ok {
 		return
 	}
@@ -120,7 +121,7 @@ func (p *loader) lintStep(f *File, st *syntax.Statement, afterwards bool) {
 	switch {
 	case send == nil && expects == 0 && len(st.Children) == 0:
 		p.warn(f, title, "this step does nothing", "write send GET /path below it")
-	case expects == 0 && !afterwards && send != nil:
+	case expects == 0 && !helps && send != nil:
 		p.warn(f, title, "this step expects nothing, so it passes whatever the answer is", "write expect status 200 below it")
 	}
 	if send != nil && send.Method == "POST" && ok200 != nil && creates {
