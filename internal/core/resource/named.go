@@ -63,6 +63,16 @@ func (e *Example) named(name string) *Example {
 	return &v
 }
 
+// byName is the need that an item is made under its name. When it is tried first, it says what
+// may be missing.
+func (s *script) byName() line {
+	member := s.memberOfItem()
+	if s.check.Name != "examples-work" || s.Make.Name != "" || !s.Make.json() || len(s.Make.Fields) == 0 || !syntax.IsName(member) || s.Make.has(member) {
+		return need("status 2xx")
+	}
+	return need("status 2xx because \"the service may want the name in the body too, as `" + member + "`\"")
+}
+
 // lastName is the last name in a path.
 var lastName = late.Regexp(`^send (?:PUT|PATCH) [^?]*(\{\w+\})[^{}?]*(?:\?.*)?$`)
 

@@ -382,7 +382,7 @@ func (s *script) makeOne(k int, lines ...line) {
 	if s.makesByName() {
 		s.let(id, inQuotes(s.chosen(k)))
 		s.free(k, id)
-		s.first("make "+ordinals[k], append([]line{send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), need("status 2xx")}, lines...)...)
+		s.first("make "+ordinals[k], append([]line{send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), s.byName()}, lines...)...)
 	} else {
 		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need("status 2xx"), s.keepID(id)}, lines...)...)
 	}
