@@ -95,6 +95,18 @@ func TestAListThatCannotBeReadAnyMoreIsTold(t *testing.T) {
 	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "whether what was there before is as it was, cannot be told")
 }
 
+// Where nothing says that a name is free, nothing is made, and none is said to be left.
+func TestWhatWasNeverMadeIsNotLeft(t *testing.T) {
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		assert.Contains(t, []string{"GET", "HEAD", "OPTIONS"}, r.Method)
+		fmt.Fprint(w, "null")
+	})
+	dir := folder(t, "a.upath", "base "+base+"\n\nresource tags\n  collection /tags\n  identity chosen \"t-{turn}\" by $.id\n  make { \"id\": \"t-{turn}\", \"hue\": \"red\" }\n  supports read, replace, delete\n")
+	out := run(t, dir, "run").out
+	assert.Contains(t, out, "needed    status 404 or 410")
+	assert.NotContains(t, out, "what was made is still there")
+}
+
 func TestWhatPUTMakesIsLeft(t *testing.T) {
 	there := false
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {

@@ -293,7 +293,7 @@ func (t *step) withheld(r *exchange.Request, why string) {
 
 // refuse leaves a step out that a guard refuses, and what comes after it.
 func (t *step) refuse(why string) {
-	if c := t.in.job.s.Check; c != nil && c.ID == Probe && strings.HasPrefix(why, notOurs) {
+	if c := t.in.job.s.Check; c != nil && c.ID == Probe && t.env.watch.wroteIn(t.in.job) && strings.HasPrefix(why, notOurs) {
 		// What the create answers does not lead to what it made: so would all others.
 		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
 			Observed: []string{strings.TrimPrefix(why, notOurs) + "; what was made is still there"}, Sent: -1})

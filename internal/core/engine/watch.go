@@ -96,9 +96,20 @@ func (w *watch) sends(t *step, r *exchange.Request) {
 	if r.Method == "PUT" {
 		w.asked[listKey(r.URL, plainPath(r.URL))] = true
 	}
-	if !slices.ContainsFunc(w.wrote, func(j job) bool { return j.id == t.in.job.id }) {
+	if !w.wroteBy(t.in.job) {
 		w.wrote = append(w.wrote, t.in.job)
 	}
+}
+
+// wroteIn tells whether a derived check has sent a write.
+func (w *watch) wroteIn(j job) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.wroteBy(j)
+}
+
+func (w *watch) wroteBy(one job) bool {
+	return slices.ContainsFunc(w.wrote, func(j job) bool { return j.id == one.id })
 }
 
 // begin takes in what a guarded list holds before a scenario writes.
