@@ -1,11 +1,13 @@
 package scope
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
 	"github.com/google/uuid"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/value"
 )
 
@@ -37,20 +39,60 @@ func another(r *Random, v *value.Value) (*value.Value, error) {
 	return likeText(r, text), nil
 }
 
-// likeText is a text with other letters and digits.
+// likeText is a text with other letters and digits. What its form may depend on stays: words
+// before numbers, as in "buoy-17", the first half of a long run, where a time or a version may
+// be, and the letters that such a run is written with.
 func likeText(r *Random, text string) *value.Value {
 	out := []byte(text)
-	for i, b := range out {
-		switch {
-		case b >= '0' && b <= '9':
-			out[i] = '0' + (b-'0'+1+byte(r.IntN(9)))%10
-		case b >= 'a' && b <= 'z':
-			out[i] = 'a' + (b-'a'+1+byte(r.IntN(25)))%26
-		case b >= 'A' && b <= 'Z':
-			out[i] = 'A' + (b-'A'+1+byte(r.IntN(25)))%26
+	runs := alnumRun().FindAllStringIndex(text, -1)
+	numbered := strings.ContainsAny(text, "0123456789")
+	for _, at := range runs {
+		run := text[at[0]:at[1]]
+		if numbered && len(runs) > 1 && !strings.ContainsAny(run, "0123456789") {
+			continue
+		}
+		from, letters := at[0], ""
+		if hexRun().MatchString(run) {
+			letters = "0123456789abcdefABCDEF"
+		}
+		if len(run) >= longRun {
+			from = at[0] + len(run)/2 + 1
+			letters = cmp.Or(letters, run)
+		}
+		for i := from; i < at[1]; i++ {
+			out[i] = otherThan(r, text[i], letters)
 		}
 	}
 	return value.NewString(string(out))
+}
+
+// longRun is how long a run of letters and digits is that has an alphabet of its own.
+const longRun = 16
+
+var (
+	alnumRun = late.Regexp(`[0-9A-Za-z]+`)
+	hexRun   = late.Regexp(`^([0-9a-f]{8,}|[0-9A-F]{8,})$`)
+)
+
+// otherThan is another letter or digit of its kind; of those in a text, where it has others.
+func otherThan(r *Random, b byte, of string) byte {
+	first, last := byte('0'), byte('9')
+	switch {
+	case b >= 'a' && b <= 'z':
+		first, last = 'a', 'z'
+	case b >= 'A' && b <= 'Z':
+		first, last = 'A', 'Z'
+	}
+	var others []byte
+	for c := first; c <= last; c++ {
+		if c != b && (of == "" || strings.IndexByte(of, c) >= 0) {
+			others = append(others, c)
+		}
+	}
+	if len(others) == 0 {
+		return b
+	}
+	return others[r.IntN(len(others))]
 }
 
 // anotherThan is another that is not in a list: of short texts there are few.

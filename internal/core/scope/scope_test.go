@@ -97,7 +97,8 @@ func TestRandomFollowsTheSeed(t *testing.T) {
 }
 
 func TestAnotherHasTheFormAndIsAnother(t *testing.T) {
-	for like, form := range map[string]string{`17`: `^[78]\d{8}$`, `"F12"`: `^[A-EG-Z][02-9][013-9]$`, `"6ba7b810-9dad-41d1-80b4-00c04fd430c8"`: `^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-`, `"/boats/17"`: `^/boats/[78]\d{8}$`, `"http://127.0.0.1:4710/x/ab"`: `^http://127.0.0.1:4710/x/[b-z][ac-z]$`} {
+	for like, form := range map[string]string{`17`: `^[78]\d{8}$`, `"F12"`: `^[A-EG-Z][02-9][013-9]$`, `"6ba7b810-9dad-41d1-80b4-00c04fd430c8"`: `^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-`, `"/boats/17"`: `^/boats/[78]\d{8}$`, `"http://127.0.0.1:4710/x/ab"`: `^http://127.0.0.1:4710/x/[b-z][ac-z]$`,
+		`"buoy-123456"`: `^buoy-\d{6}$`, `"01M8CNXGV2MV9EEYZ6RQKAW16R"`: `^01M8CNXGV2MV9E[0-9ACEGKMNQRVWXYZ]{12}$`, `"5f3a9c1be2d4a7b8c9d0e1f2"`: `^5f3a9c1be2d4a[0-9a-f]{11}$`, `"3f2a9c1b"`: `^[0-9a-f]{8}$`} {
 		s := New(world(4))
 		s.Define("like", node(t, like))
 		v, err := s.Value(node(t, `{another(like)}`))
