@@ -45,6 +45,9 @@ type manners struct {
 	unique        bool
 }
 
+// formOfText is what the text that names a mooring looks like; others are refused.
+var formOfText = regexp.MustCompile(`^buoy-[0-9]{6}$`)
+
 // moored are the members of a mooring. A list without marks is not shown.
 var moored = []string{"kind", "depth", "note", "marks"}
 
@@ -81,6 +84,8 @@ func (m *moorings) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case !isItem && r.URL.Path != m.path, m.hidden && r.Header.Get("Authorization") != "Bearer quay-key":
 		m.fail(w, 404, "no such path")
+	case isItem && m.texts && id != "mine" && !formOfText.MatchString(id):
+		m.fail(w, 400, "this is not the number of a buoy")
 	case method == "OPTIONS" && m.options:
 		w.Header().Set("Allow", allowed)
 		w.WriteHeader(200)
