@@ -75,7 +75,7 @@ func (a *app) runDemo(ctx context.Context, f *runFlags, faults []string) (err er
 	}()
 	f.base, f.process = process.s.URL, process
 	// Shown as they are in the example project.
-	p, list := resource.Load([]string{folder}, project.Options{Shown: filepath.Base, Thorough: f.thorough})
+	p, list := resource.Load([]string{folder}, project.Options{Shown: filepath.Base, Thorough: f.thorough, Wanted: f.wanted()})
 	st := a.style(a.out)
 	if f.quiet == 0 {
 		with := ""

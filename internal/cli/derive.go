@@ -108,17 +108,21 @@ func (f *runFlags) wants(st *syntax.Statement) bool {
 	wanted := f.wanted()
 	return slices.ContainsFunc(st.Children, func(c *syntax.Statement) bool {
 		b, is := c.Body.(*syntax.Check)
-		return is && wanted(b.ID)
+		return is && wanted(b.Resource, b.ID)
 	})
 }
 
-// wanted tells of a check, by its id, whether it was asked for; nil where none was chosen.
-func (f *runFlags) wanted() func(id string) bool {
-	if len(f.checks)+len(f.families) == 0 {
+// wanted tells of a check of a resource, by its id, whether it was asked for; nil where none
+// was chosen.
+func (f *runFlags) wanted() func(resource, id string) bool {
+	if len(f.checks)+len(f.families)+len(f.resources) == 0 {
 		return nil
 	}
-	return func(id string) bool {
+	return func(resource, id string) bool {
 		family, name, _ := strings.Cut(id, "/")
-		return slices.Contains(f.checks, id) || slices.Contains(f.checks, name) || slices.Contains(f.families, family)
+		if len(f.resources) > 0 && !slices.Contains(f.resources, resource) {
+			return false
+		}
+		return len(f.checks)+len(f.families) == 0 || slices.Contains(f.checks, id) || slices.Contains(f.checks, name) || slices.Contains(f.families, family)
 	}
 }

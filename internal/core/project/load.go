@@ -120,8 +120,9 @@ type Options struct {
 	Let map[string]*value.Value
 	// Thorough asks what is derived for more combinations.
 	Thorough bool
-	// Wanted tells which derived checks are put together, by their ids; nil for all.
-	Wanted func(id string) bool
+	// Wanted tells which derived checks are put together, by the resource's name and
+	// their ids; nil for all.
+	Wanted func(resource, id string) bool
 	// Overlay holds texts in place of files, by absolute path (editors).
 	Overlay map[string]string
 	// Shown is how a path is shown; nil for as it was given.

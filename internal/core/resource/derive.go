@@ -23,15 +23,15 @@ type NotApplicable struct {
 // canonical layout, and the checks that do not apply to it.
 func (r *Resource) Text() (string, []NotApplicable) { return r.textOf(nil) }
 
-// textOf is Text with those checks only whose ids are wanted, and what comes before all; nil
+// textOf is Text with those checks only that are wanted, and what comes before all; nil
 // is for all.
-func (r *Resource) textOf(wanted func(id string) bool) (string, []NotApplicable) {
+func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotApplicable) {
 	r = r.namedInBody()
 	var b strings.Builder
 	var out []NotApplicable
 	for i := range catalogue() {
 		c := &catalogue()[i]
-		if wanted != nil && c.Family != "setup" && !wanted(c.ID()) {
+		if wanted != nil && c.Family != "setup" && !wanted(r.Name, c.ID()) {
 			continue
 		}
 		if why, skipped := r.Skips[c.ID()]; skipped {
@@ -89,7 +89,7 @@ func (r *Resource) byName() *Resource {
 // the catalogue, not of the user's file.
 func (r *Resource) Tree() *syntax.File { return r.treeOf(nil) }
 
-func (r *Resource) treeOf(wanted func(id string) bool) *syntax.File {
+func (r *Resource) treeOf(wanted func(resource, id string) bool) *syntax.File {
 	text, _ := r.textOf(wanted)
 	f, diags := syntax.Parse(source.NewFile(r.File.Source.Name, text))
 	if diags.Errors() > 0 {
