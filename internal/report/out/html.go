@@ -206,15 +206,15 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 	if run.Environment != "" {
 		meta = append(meta, "environment "+safe(run.Environment))
 	}
-	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), exchange.Took(e.Took), fmt.Sprintf("%d steps", c.Steps.Ran()), fmt.Sprintf("%d expectations", c.Expectations), fmt.Sprintf("%d requests", c.Requests+c.Observations)), "  ·  ")
-	for _, one := range []countView{{"", "scenarios", c.Scenarios.All}, {"", "checks", c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
+	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), exchange.Took(e.Took), event.Count(c.Steps.Ran(), "step"), event.Count(c.Expectations, "expectation"), event.Count(c.Requests+c.Observations, "request")), "  ·  ")
+	for _, one := range []countView{{"", words("scenario", c.Scenarios.All), c.Scenarios.All}, {"", words("check", c.Checks.All), c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
 		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"skipped", "not applicable", both.Skipped}, {"not-reached", "not finished", both.NotReached}} {
 		if one.N > 0 {
 			head.Counts = append(head.Counts, one)
 		}
 	}
 	if a := h.against; a != nil && len(a.Failed()) > 0 {
-		head.Counts = append(head.Counts, countView{"failed", "departures", len(a.Failed())})
+		head.Counts = append(head.Counts, countView{"failed", words("departure", len(a.Failed())), len(a.Failed())})
 	}
 	for _, g := range h.grids.All() {
 		head.Grids = append(head.Grids, viewOf(g))
@@ -269,7 +269,7 @@ func viewOf(g *report.Grid) gridView {
 	for _, t := range g.Tally() {
 		parts = append(parts, fmt.Sprintf("%d %s", t.N, t.Word))
 	}
-	v.Tally = fmt.Sprintf("%d checks: %s; %d requests, %s", g.Checks, strings.Join(parts, ", "), g.Requests, exchange.Took(g.Took))
+	v.Tally = fmt.Sprintf("%s: %s; %s, %s", event.Count(g.Checks, "check"), strings.Join(parts, ", "), event.Count(g.Requests, "request"), exchange.Took(g.Took))
 	return v
 }
 
@@ -279,4 +279,12 @@ func (h *htmlPage) Close() error {
 		h.finish(&event.RunFinished{})
 	}
 	return h.err
+}
+
+// words is a word for so many.
+func words(one string, n int) string {
+	if n == 1 {
+		return one
+	}
+	return one + "s"
 }

@@ -189,5 +189,9 @@ func (t *timeline) draw(took time.Duration) (template.HTML, string) {
 	}
 	fmt.Fprintf(&s, `<text x="0" y="114">0</text><text x="320" y="114" text-anchor="middle">%s</text><text x="640" y="114" text-anchor="end">%s</text></svg>`, exchange.Took(took/2), exchange.Took(took))
 	longest := slices.MaxFunc(t.spans, func(a, b span) int { return int(a.took - b.took) })
-	return template.HTML(s.String()), fmt.Sprintf("%d scenarios and checks in %s; the busiest moment has %d; the longest takes %s", len(t.spans), exchange.Took(took), most, exchange.Took(longest.took)) // made of numbers only
+	all := fmt.Sprintf("%d scenarios and checks", len(t.spans))
+	if len(t.spans) == 1 {
+		all = "1 scenario or check"
+	}
+	return template.HTML(s.String()), fmt.Sprintf("%s in %s; the busiest moment has %d; the longest takes %s", all, exchange.Took(took), most, exchange.Took(longest.took)) // made of numbers only
 }

@@ -97,7 +97,7 @@ func (m *markdown) finish(e *event.RunFinished) {
 			fmt.Fprintf(w, "| %s | %d | %d | %d | %d | %d | %d |\n", row.name, row.All, row.Held, row.Failed, row.Blocked, row.Warned, row.Skipped)
 		}
 	}
-	fmt.Fprintf(w, "\n%d steps, %d expectations, %d requests, %s", c.Steps.Ran(), c.Expectations, c.Requests+c.Observations, exchange.Took(e.Took))
+	fmt.Fprintf(w, "\n%s, %s, %s, %s", event.Count(c.Steps.Ran(), "step"), event.Count(c.Expectations, "expectation"), event.Count(c.Requests+c.Observations, "request"), exchange.Took(e.Took))
 	if m.run != nil {
 		fmt.Fprintf(w, ", seed %d", m.run.Seed)
 	}
