@@ -91,7 +91,7 @@ func TestAListThatCannotBeReadAnyMoreIsTold(t *testing.T) {
 		s.ServeHTTP(w, r)
 	})
 	r := run(t, folder(t, "b.upath", "base "+base+"\n\n"+cratesResource), "run", "--family", "input")
-	assert.Regexp(t, `(?s)/crates cannot be read any more, first at step "a\s.*input/wrong-container: \$\.id tells members apart by one value`, r.out)
+	assert.Regexp(t, `(?s)/crates can no longer be read, since step "a\s.*input/wrong-container: \$\.id tells members apart by one value`, r.out)
 	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "whether what was there before is as it was, cannot be told")
 }
 

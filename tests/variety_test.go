@@ -11,6 +11,7 @@ import (
 	"net/http/httputil"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -361,6 +362,26 @@ func TestLegalVarietyPasses(t *testing.T) {
 			}
 		})
 	}
+}
+
+// What is sent empty may be left out of answers, and not filled.
+func TestWhatIsSentEmptyIsNotFilled(t *testing.T) {
+	c := varieties()["a list by name"]
+	m := &moorings{manners: c.manners, items: map[string]map[string]any{}}
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == "GET" {
+			m.mu.Lock()
+			if one := m.items[path.Base(r.URL.Path)]; one != nil {
+				one["marks"] = []any{"drawn"}
+			}
+			m.mu.Unlock()
+		}
+		m.ServeHTTP(w, r)
+	})
+	dir := folder(t, "m.upath", "base "+base+"\n\nresource moorings\n  collection /moorings\n"+c.says)
+	r, found := missed(t, dir, "run", "--check", "lifecycle/create-keeps-values")
+	assert.Contains(t, found, "lifecycle/create-keeps-values")
+	assert.Contains(t, r.out, "$.marks[0] is extra")
 }
 
 // What the service keeps beside what was sent may move as it likes, also where the resource says

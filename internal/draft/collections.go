@@ -111,7 +111,7 @@ func freeIn(path string) (map[int]string, bool) {
 	return out, true
 }
 
-// path of a collection, with the free names in it.
+// named is a path of the collection with names in place of what nothing stands for.
 func (g *collection) named(path string) string {
 	parts := strings.Split(path, "/")
 	for i := range parts {

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"net/url"
@@ -34,7 +35,7 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 	if err != nil {
 		return nil, "", err
 	}
-	members, path := listIn(list, "$", 0)
+	members, path, key := listIn(list, "$", 0)
 	if members == nil {
 		return nil, "", fmt.Errorf("%s answers no list, neither bare nor inside an object", at)
 	}
@@ -46,10 +47,7 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 		return r, base, nil
 	}
 	one, other := members.Items[0], members.Items[len(members.Items)-1]
-	id := Identity(one)
-	if r.keyed() {
-		id = key(list, path)
-	}
+	id := cmp.Or(key, Identity(one))
 	if id == "" {
 		id = leads(send, base+r.Collection, one)
 	}
@@ -109,7 +107,7 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 		if err != nil {
 			return false
 		}
-		page, _ := listIn(v, "$", 0)
+		page, _, _ := listIn(v, "$", 0)
 		return page != nil && len(page.Items) > 0 && page.Items[0].String() != first
 	}
 	for _, one := range [][2]string{{"limit", "offset"}, {"limit", "skip"}, {"limit", "start"}} {
@@ -142,7 +140,7 @@ func (r *Resource) cursor(send Send, at string, list, members *value.Value) bool
 			if err != nil {
 				continue
 			}
-			if page, _ := listIn(v, "$", 0); page != nil && len(page.Items) > 0 && !value.Equal(page.Items[0], members.Items[0]) {
+			if page, _, _ := listIn(v, "$", 0); page != nil && len(page.Items) > 0 && !value.Equal(page.Items[0], members.Items[0]) {
 				r.Paging = "by cursor " + name + " from " + memberAt(n)
 				return true
 			}
@@ -191,35 +189,38 @@ func get(send Send, at string) (*value.Value, error) {
 	return v, nil
 }
 
-// ListIn is the list that an answer holds, and its path; nil for none.
-func ListIn(v *value.Value) (list *value.Value, members string) { return listIn(v, "$", 0) }
+// ListIn is the list that an answer holds, and the path of its members; nil for none.
+func ListIn(v *value.Value) (list *value.Value, members string) {
+	list, members, _ = listIn(v, "$", 0)
+	return list, members
+}
 
 // listIn finds the list in an answer, and the path of its members: bare, or an array of
-// objects inside, or an object that has each item under its identity.
-func listIn(v *value.Value, at string, deep int) (*value.Value, string) {
+// objects inside, or an object that has each item under the name that its member key shows.
+func listIn(v *value.Value, at string, deep int) (list *value.Value, members, key string) {
 	if v.Kind == value.Array {
-		return v, at + "[*]"
+		return v, at + "[*]", ""
 	}
 	if v.Kind != value.Object || deep > 2 {
-		return nil, ""
+		return nil, "", ""
 	}
-	for pass := range 2 {
-		if pass == 1 && keyOf(v) != "" {
-			return value.NewArray(v.Items...), at + ".*"
-		}
-		for i, n := range v.Names {
-			it := v.Items[i]
-			if pass == 0 && it.Kind == value.Array && (len(it.Items) == 0 || it.Items[0].Kind == value.Object) {
-				return it, at + "." + n + "[*]"
-			}
-			if pass == 1 && it.Kind == value.Object {
-				if list, path := listIn(it, at+"."+n, deep+1); list != nil {
-					return list, path
-				}
-			}
+	below := func(n string) string { return at + strings.TrimPrefix(memberAt(n), "$") }
+	for i, n := range v.Names {
+		if it := v.Items[i]; it.Kind == value.Array && (len(it.Items) == 0 || it.Items[0].Kind == value.Object) {
+			return it, below(n) + "[*]", ""
 		}
 	}
-	return nil, ""
+	if key = keyOf(v); key != "" {
+		return value.NewArray(v.Items...), at + ".*", key
+	}
+	for i, n := range v.Names {
+		if it := v.Items[i]; it.Kind == value.Object {
+			if list, members, key = listIn(it, below(n), deep+1); list != nil {
+				return list, members, key
+			}
+		}
+	}
+	return nil, "", ""
 }
 
 // keyOf is the member that each item of an object shows its own name by; "" where some
@@ -242,14 +243,6 @@ func keyOf(v *value.Value) string {
 		}
 	}
 	return ""
-}
-
-// key is keyOf for the object in an answer whose members have this path.
-func key(v *value.Value, members string) string {
-	for _, n := range strings.Split(strings.TrimSuffix(members, ".*"), ".")[1:] {
-		v, _ = v.Get(n)
-	}
-	return keyOf(v)
 }
 
 // look reads one item, and asks what can be done.

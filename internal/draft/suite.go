@@ -209,7 +209,7 @@ func (s *Suite) bind(file string, g *collection) {
 		line := "let " + name + " = " + text + "\n"
 		if !certain {
 			line = "# It is a guess: nothing shows which one exists.\n" + line
-			s.left(must, "set these to what exists before a run: they are guesses", "let "+name+" in "+file)
+			s.left(must, "guesses, to be set to what exists before a run", "let "+name+" in "+file)
 		}
 		if t.lets == nil {
 			t.lets = map[string]string{}

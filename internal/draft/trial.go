@@ -181,13 +181,10 @@ func (t *trial) nameIt(n string, v *value.Value) {
 	r.Turn, r.TurnForm, t.turns = n, "%s-{turn}", nil
 	r.Assigned = slices.DeleteFunc(r.Assigned, func(s string) bool { return s == n })
 	r.Notes = slices.DeleteFunc(r.Notes, func(s string) bool { return s == sameForAll })
-	t.put(n, v)
 	// Whatever else is refused, this is needed.
 	r.Make = value.NewObject().Add(n, v)
 	for i, other := range t.body.Names {
-		if other != n {
-			r.Make.Add(other, t.body.Items[i])
-		}
+		r.Make.Add(other, t.body.Items[i])
 	}
 	t.body = r.Make
 }

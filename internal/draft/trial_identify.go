@@ -31,7 +31,7 @@ func (t *trial) listed() []*value.Value {
 		if err != nil {
 			break
 		}
-		members, _ := listIn(v, "$", 0)
+		members, _, _ := listIn(v, "$", 0)
 		if members == nil || len(members.Items) == 0 {
 			break
 		}

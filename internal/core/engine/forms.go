@@ -32,21 +32,20 @@ func (t *step) form(d value.Difference) bool {
 	}
 	switch {
 	case d.Want == nil:
-	case d.Got == nil:
-		if name != "" {
-			t.hintAt(key, name, "`hidden "+name+"` says of a member that it is taken, and never shown")
-		}
+	case d.Got == nil && d.Path.String() == (*value.Path)(nil).Member(name).String():
+		t.hintAt(key, name, "`hidden "+name+"` says of a member that it is taken, and never shown")
+	case d.Got == nil && name == "":
 	case name == "":
 		// A text that is written anew, with other line ends or in another order, may mean the same.
 		if d.Want.Kind == value.String && d.Got.Kind == value.String && !t.env.forms[key][""] {
 			told("a text does not read as it is sent: the two are not compared")
 			t.env.forms[key] = noted(t.env.forms[key], "")
 		}
-	case d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && !t.env.forms[key][name]:
+	case d.Got != nil && d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && !t.env.forms[key][name]:
 		told(fmt.Sprintf("%s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads", name, d.Want.Kind, d.Got.Kind))
 		t.env.forms[key] = noted(t.env.forms[key], name)
-	case d.Want.Kind == d.Got.Kind && name != "":
-		t.hintAt(key, name, fmt.Sprintf("`reads { %s: %s, ... }` says of a member that it reads otherwise than it is sent", value.Quoted(name), d.Got.Kind))
+	case d.Got == nil || d.Want.Kind == d.Got.Kind:
+		t.hintAt(key, name, "`reads { "+value.Quoted(name)+": …, ... }` says of a member how it reads, where that is not as it is sent")
 	}
 	return true
 }

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"context"
-	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -104,12 +103,17 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		}
 		s := one.look(false)
 		w.mu.Lock()
-		if s.problem == "" {
-			w.compare(one, s.s, one.view, job{})
-		} else {
-			w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("%s cannot be read any more, first at %s: %s; what this run has left there, and whether what was there before is as it was, cannot be told",
-				one.list, one.unread, s.problem))})
+		if s.problem != "" {
+			since := ""
+			if one.unread != "" {
+				since = ", since " + one.unread
+			}
+			w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(one.list + " can no longer be read" + since + ": " + s.problem +
+				". What this run has left there, and whether what was there before is as it was, cannot be told")})
+			w.mu.Unlock()
+			continue
 		}
+		w.compare(one, s.s, one.view, job{})
 		w.mu.Unlock()
 		if s := one.look(true); s.problem == "" {
 			r.leftIn(one, s.s)

@@ -29,7 +29,8 @@ type reading struct {
 }
 
 // page is the body of an answer, its content type, and the members in it, nil where they were not yet
-// looked at; elements are what it is read by when it comes again, a little changed.
+// looked at; elements are the same as they stand in it, by which it is read when it comes again a
+// little changed, nil where they are not an array of its own.
 type page struct {
 	body     []byte
 	media    string
@@ -46,14 +47,10 @@ type walk struct {
 	url  string
 	// pages are the bodies so far.
 	pages []page
-	// last is the last reading of the same, nil for none, and key what it is kept by;
-	// latest are the members of the page that was just read.
-	last   *reading
-	key    string
-	latest []state.Entry
-	// elements are those of the page that was just read.
-	elements *value.Elements
-	urls     map[string]bool
+	// last is the last reading of the same, nil for none, and key what it is kept by.
+	last *reading
+	key  string
+	urls map[string]bool
 	// seen counts the members so far.
 	seen int
 }
@@ -86,17 +83,17 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 			// The same bytes are kept once.
 			reply.Answer.Body = w.last.pages[n].body
 		}
-		media := reply.Answer.Header.Get("Content-Type")
+		one := page{body: reply.Answer.Body, media: reply.Answer.Header.Get("Content-Type")}
 		if w.view.By == nil {
-			w.pages = append(w.pages, page{body: reply.Answer.Body, media: media})
+			w.pages = append(w.pages, one)
 			return w.whole()
 		}
-		next, more, problem := w.next(once.URL, reply, keys)
+		next, more, problem := w.next(once.URL, reply, &one, keys)
 		if problem != "" {
 			return &snapshot{problem: problem}
 		}
 		if more {
-			w.pages = append(w.pages, page{reply.Answer.Body, media, w.latest, w.elements})
+			w.pages = append(w.pages, one)
 		}
 		if next == "" {
 			return w.whole()
@@ -108,16 +105,15 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 
 // next is where the next page is, "" for none, by the way that the list pages;
 // more tells whether this page showed what no page before it did.
-func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (next string, more bool, problem string) {
+func (w *walk) next(from string, reply *expect.Reply, one *page, keys map[string]bool) (next string, more bool, problem string) {
 	p := &w.o.Paging
 	if p.By == "link" {
 		return nextPage(from, reply.Answer), true, ""
 	}
-	members, problem := w.members(len(w.pages), reply.Answer.Body, reply.Answer.Header.Get("Content-Type"))
-	if problem != "" {
+	if problem = w.read(one, len(w.pages)); problem != "" {
 		return "", false, problem
 	}
-	w.latest = members
+	members := one.members
 	if p.By == "" {
 		if next = nextPage(from, reply.Answer); next == "" && len(w.pages) == 0 {
 			problem = partly(reply, len(members))
@@ -169,59 +165,60 @@ func (w *walk) next(from string, reply *expect.Reply, keys map[string]bool) (nex
 	return addQuery(w.url, [][2]*string{query}), more, ""
 }
 
-// members are those of a page; the same bytes as last time are not decoded again.
-func (w *walk) members(n int, body []byte, media string) ([]state.Entry, string) {
+// read finds the members of the nth page; the same bytes as last time are not decoded again.
+func (w *walk) read(one *page, n int) (problem string) {
+	if one.members != nil {
+		return ""
+	}
 	var before page
 	if w.last != nil && n < len(w.last.pages) {
 		before = w.last.pages[n]
 	}
-	if before.members != nil && bytes.Equal(body, before.body) {
-		w.elements = before.elements
-		return before.members, ""
+	if before.members != nil && bytes.Equal(one.body, before.body) {
+		*one = before
+		return ""
 	}
-	members, problem := w.selected(body, media, before.elements)
+	members, elements, problem := w.selected(one, before.elements)
 	if problem != "" {
-		return nil, problem
+		return problem
 	}
 	var had func(i int) (state.Entry, bool)
-	if !w.elements.Are(members) {
-		w.elements = nil
-	} else if before.elements != nil {
-		had = func(i int) (e state.Entry, ok bool) {
-			at, ok := w.elements.Was(i)
-			if ok {
-				e = before.members[at]
+	if w.view.By != nil && elements.Are(members) {
+		one.elements = elements
+		had = func(i int) (state.Entry, bool) {
+			at, ok := elements.Was(i)
+			if !ok {
+				return state.Entry{}, false
 			}
-			return e, ok
+			return before.members[at], true
 		}
 	}
 	list, err := w.view.Entries(members, had)
 	if err != nil {
-		return nil, err.Error()
+		return err.Error()
 	}
-	return list, ""
+	one.members = list
+	return ""
 }
 
-// selected are the members in a body, which may be much like one before it.
-func (w *walk) selected(body []byte, media string, before *value.Elements) ([]*value.Value, string) {
-	w.elements = nil
+// selected are the members in a page, and the elements of its body, which may be much like one
+// before it.
+func (w *walk) selected(one *page, before *value.Elements) (members []*value.Value, elements *value.Elements, problem string) {
+	var err error
 	if w.view.XML != nil {
-		members, err := markup.Select(w.of.in.ctx, body, w.view.XML)
-		if err != nil {
-			return nil, "GET " + w.url + ": " + err.Error()
+		if members, err = markup.Select(w.of.in.ctx, one.body, w.view.XML); err != nil {
+			return nil, nil, "GET " + w.url + ": " + err.Error()
 		}
-		return members, ""
+		return members, nil, ""
 	}
-	v, elements, err := w.of.in.reading.Again(&exchange.Answer{Header: http.Header{"Content-Type": {media}}, Body: body}, before)
-	w.elements = elements
+	v, elements, err := w.of.in.reading.Again(&exchange.Answer{Header: http.Header{"Content-Type": {one.media}}, Body: one.body}, before)
 	if err != nil {
-		return nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
+		return nil, nil, "GET " + w.url + " did not answer with JSON: " + err.Error()
 	}
-	members, err := w.view.Members(v)
-	if err != nil {
-		return nil, err.Error()
+	if members, err = w.view.Members(v); err != nil {
+		return nil, nil, err.Error()
 	}
-	return members, ""
+	return members, elements, ""
 }
 
 // totalName and moreName find members of a list's answer that tell of more.
@@ -264,15 +261,11 @@ func (w *walk) whole() (s *snapshot) {
 		return &snapshot{s: w.last.snap}
 	}
 	snap := w.view.Absent()
-	for i, one := range w.pages {
-		members, problem := one.members, ""
-		if members == nil {
-			members, problem = w.members(i, one.body, one.media)
-		}
-		if problem != "" {
+	for i := range w.pages {
+		if problem := w.read(&w.pages[i], i); problem != "" {
 			return &snapshot{problem: problem}
 		}
-		snap.Put(members)
+		snap.Put(w.pages[i].members)
 	}
 	if w.key != "" {
 		w.of.env.mu.Lock()

@@ -46,7 +46,8 @@ type watched struct {
 	before    *state.Snapshot
 	view      state.View
 	last      *state.Snapshot
-	// unread is the step at which it could not be read first, "" while it can.
+	// unread is the step since which it cannot be read, "" while it can, or where that is
+	// seen only at the end.
 	unread string
 	// look reads it once more, whole with all that is ignored otherwise.
 	look func(whole bool) *snapshot
@@ -211,7 +212,7 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 func (w *watch) missed(t *step, at string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if one := w.lists[listKey(at, plainPath(at))]; one != nil && one.unread == "" {
+	if one := w.lists[listKey(at, plainPath(at))]; one != nil && one.unread == "" && t.e.Title != "" {
 		one.unread = fmt.Sprintf("step %q (%s:%d) of %s", t.e.Title, t.e.File, t.e.Line, t.in.job.s.Raw())
 	}
 }

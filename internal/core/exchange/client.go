@@ -14,7 +14,6 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/url"
-	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -381,32 +380,6 @@ func asWritten(text string) (*url.URL, error) {
 	return u, err
 }
 
-// readAll reads what has no length said before, in parts: a body may be kept for long, and
-// what grows by doubling would be kept at twice its size.
-func readAll(r io.Reader) ([]byte, error) {
-	const most = 1 << 20
-	var parts [][]byte
-	part := make([]byte, 0, bytes.MinRead)
-	for {
-		n, err := r.Read(part[len(part):cap(part)])
-		part = part[:len(part)+n]
-		if err == nil && len(part) < cap(part) {
-			continue
-		}
-		if err == nil {
-			parts, part = append(parts, part), make([]byte, 0, min(2*cap(part), most))
-			continue
-		}
-		if err == io.EOF {
-			err = nil
-		}
-		if len(parts) == 0 {
-			return part, err
-		}
-		return slices.Concat(append(parts, part)...), err
-	}
-}
-
 func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 	defer resp.Body.Close()
 	if resp.StatusCode == http.StatusSwitchingProtocols {
@@ -424,7 +397,7 @@ func (c *Client) read(resp *http.Response) ([]byte, *Failure) {
 		}
 		return body, nil
 	}
-	body, err := readAll(io.LimitReader(resp.Body, limit+1))
+	body, err := io.ReadAll(io.LimitReader(resp.Body, limit+1))
 	if err != nil {
 		return nil, cutShort(err, len(body), resp.ContentLength)
 	}

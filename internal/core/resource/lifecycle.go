@@ -288,7 +288,7 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.make(1)
 				s.replaced("replace it", need("status 2xx"))
-				s.settled("replace it", "read it back", expect("status 200"), s.shows("expect", "remade"))
+				s.settled("replace it", "read it back", expect("status 200"), s.shows("expect", "remade"), s.showsNothing(s.Remake))
 			},
 		},
 		{
@@ -708,7 +708,7 @@ var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"
 
 func (s *script) keepsValues() {
 	s.make(1)
-	s.readBack("read it back", expect("status 200"), s.shows("expect", "made"))
+	s.readBack("read it back", expect("status 200"), s.shows("expect", "made"), s.showsNothing(s.Make))
 	k := 1
 	try := func(what, name, value string) {
 		change := map[string]*string{name: &value}

@@ -735,6 +735,24 @@ func (s *script) shows(word, made string) line {
 	return says(word, s.subject()+" is "+strings.TrimSpace(inner)+strings.Join(append([]string{""}, append(parts, "...")...), ", ")+" }")
 }
 
+// showsNothing says of lists and objects that are sent without anything in them that they show
+// nothing, or not at all.
+func (s *script) showsNothing(e *Example) line {
+	if e == nil || !e.json() {
+		return line{}
+	}
+	var parts []string
+	for _, f := range e.Fields {
+		if empty := map[syntax.NodeKind]string{syntax.Array: "[]", syntax.Object: "{ }"}[f.Kind]; empty != "" && f.nothing() && s.readsAsSent(f.Name) {
+			parts = append(parts, quoted(f.Name)+"?: "+empty+" or null")
+		}
+	}
+	if len(parts) == 0 {
+		return line{}
+	}
+	return expect(s.subject() + " is { " + strings.Join(append(parts, "..."), ", ") + " }")
+}
+
 // readsAsSent tells whether a member is read as it was sent.
 func (r *Resource) readsAsSent(name string) bool {
 	if slices.Contains(r.Hidden, name) || slices.Contains(r.Assigned, name) || slices.Contains(r.Volatile, memberPath(name)) {

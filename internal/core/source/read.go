@@ -1,7 +1,6 @@
 package source
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -56,14 +55,10 @@ func ReadFile(name string) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	var data bytes.Buffer
-	if info, err := f.Stat(); err == nil {
-		data.Grow(int(min(max(info.Size(), 0), MaxFile)) + bytes.MinRead)
-	}
 	// It may grow while it is read, and its size may be a lie.
-	n, err := data.ReadFrom(io.LimitReader(f, MaxFile+1))
-	if err == nil && n > MaxFile {
+	data, err := io.ReadAll(io.LimitReader(f, MaxFile+1))
+	if err == nil && len(data) > MaxFile {
 		err = fmt.Errorf("the file is larger than %d MiB", MaxFile>>20)
 	}
-	return data.Bytes(), err
+	return data, err
 }

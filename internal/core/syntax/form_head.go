@@ -60,7 +60,7 @@ func (b *Cases) Len() int { return len(b.rows) }
 
 // Row is one of them, as a statement whose body is a Row.
 func (b *Cases) Row(i int) *Statement {
-	p := &parser{cursor: cursor{file: b.file, s: b.file.Text, i: int(b.rows[i])}, out: &File{}}
+	p := &parser{cursor: cursor{file: b.file, s: b.file.Text, i: int(b.rows[i])}}
 	p.top = &Statement{Children: []*Statement{{Body: &Cases{}}}}
 	p.statement()
 	return p.row

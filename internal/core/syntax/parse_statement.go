@@ -77,7 +77,6 @@ func (p *parser) paths() []*Path {
 	}
 }
 
-// otherBraces finds names as other notations write them.
 // bracesOf finds a name in two braces, or in one behind a dollar.
 func bracesOf(target string) []string {
 	if strings.Contains(target, "{{") || strings.Contains(target, "${") {
@@ -86,6 +85,7 @@ func bracesOf(target string) []string {
 	return nil
 }
 
+// otherBraces finds names as other notations write them.
 var otherBraces = regexp.MustCompile(`\{\{(\w*)|\$\{(\w*)`)
 
 func (p *parser) needTarget(form string) *Template {

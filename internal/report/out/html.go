@@ -207,14 +207,14 @@ func (h *htmlPage) finish(e *event.RunFinished) {
 		meta = append(meta, "environment "+safe(run.Environment))
 	}
 	head.Meta = strings.Join(append(meta, fmt.Sprintf("seed %d", run.Seed), exchange.Took(e.Took), event.Count(c.Steps.Ran(), "step"), event.Count(c.Expectations, "expectation"), event.Count(c.Requests+c.Observations, "request")), "  ·  ")
-	for _, one := range []countView{{"", words("scenario", c.Scenarios.All), c.Scenarios.All}, {"", words("check", c.Checks.All), c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
+	for _, one := range []countView{{"", event.Word(c.Scenarios.All, "scenario"), c.Scenarios.All}, {"", event.Word(c.Checks.All, "check"), c.Checks.All}, {"held", "held", both.Held}, {"failed", "failed", both.Failed},
 		{"blocked", "blocked", both.Blocked}, {"warned", "warned", both.Warned}, {"skipped", "not applicable", both.Skipped}, {"not-reached", "not finished", both.NotReached}} {
 		if one.N > 0 {
 			head.Counts = append(head.Counts, one)
 		}
 	}
 	if a := h.against; a != nil && len(a.Failed()) > 0 {
-		head.Counts = append(head.Counts, countView{"failed", words("departure", len(a.Failed())), len(a.Failed())})
+		head.Counts = append(head.Counts, countView{"failed", event.Word(len(a.Failed()), "departure"), len(a.Failed())})
 	}
 	for _, g := range h.grids.All() {
 		head.Grids = append(head.Grids, viewOf(g))
@@ -279,12 +279,4 @@ func (h *htmlPage) Close() error {
 		h.finish(&event.RunFinished{})
 	}
 	return h.err
-}
-
-// words is a word for so many.
-func words(one string, n int) string {
-	if n == 1 {
-		return one
-	}
-	return one + "s"
 }
