@@ -64,7 +64,7 @@ func (d *Drive) Suspect(s *project.Scenario) {
 func (d *Drive) Restarts() bool { return d.env.o.Service != nil }
 
 // Left is how many items were made and not seen to go.
-func (d *Drive) Left() int { return len(d.env.ledger.left()) }
+func (d *Drive) Left() int { return len(d.env.ledger.left(nil)) }
 
 // Emit tells an event of the run. Sessions may be run side by side.
 func (d *Drive) Emit(e event.Event) {
@@ -198,12 +198,16 @@ func (s *Session) Lend(to *Session, names ...string) {
 		}
 	}
 	f := to.flow
-	f.own = owned{maps.Clone(from.own.paths), maps.Clone(from.own.names), maps.Clone(from.own.gone), maps.Clone(from.own.shown)}
-	f.telling = slices.Clone(from.telling)
+	f.own = newOwned()
+	maps.Copy(f.own.paths, from.own.paths)
+	maps.Copy(f.own.names, from.own.names)
+	maps.Copy(f.own.gone, from.own.gone)
+	maps.Copy(f.own.shown, from.own.shown)
+	maps.Copy(f.own.proven, from.own.proven)
 	f.world.Drawn = from.world.Drawn
 	f.guards = nil
 	for _, g := range from.guards {
-		f.guards = append(f.guards, &guard{o: g.o, paths: maps.Clone(g.paths)})
+		f.guards = append(f.guards, &guard{o: g.o, paths: maps.Clone(g.paths), snaps: maps.Clone(g.snaps)})
 	}
 	for _, n := range names {
 		if v := s.Lookup(n); v != nil {
@@ -218,11 +222,6 @@ func (s *Session) Return(to *Session) {
 	from, own := s.flow, &to.flow.own
 	maps.Copy(own.paths, from.own.paths)
 	maps.Copy(own.names, from.own.names)
-	for _, n := range from.telling {
-		if !slices.Contains(to.flow.telling, n) {
-			to.flow.telling = append(to.flow.telling, n)
-		}
-	}
 }
 
 // Value works out a value in the session's names.

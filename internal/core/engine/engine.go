@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/project"
@@ -119,8 +120,10 @@ type environment struct {
 	// readings are the last answers of observations, as they were read.
 	readings map[string]*reading
 	ledger   ledger
-	others   *others
-	watch    *watch
+	// book is what is known of guarded lists.
+	book   custody.Book
+	others *others
+	watch  *watch
 	// types tell, by method, path and media type, whether that type is refused
 	// and another is read; false where it is read itself.
 	types map[string]bool

@@ -26,6 +26,8 @@ type guard struct {
 	// paths are the collection's path by base and names, with what was listed
 	// there before the first write; nil where that could not be read.
 	paths map[string]map[string]bool
+	// snaps are the lists as they were then.
+	snaps map[string]*snapshot
 }
 
 // plainPath is a URL's path as a lenient server might read it: decoded, dots
@@ -70,7 +72,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 	}
 	// An item of one list may be where another list begins.
 	var above, item bool
-	var lists []string
+	var places []place
 	for _, g := range t.in.guards {
 		list, err := t.collection(g)
 		if err != nil {
@@ -79,7 +81,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 		if list == "" {
 			continue
 		}
-		lists = append(lists, list)
+		places = append(places, place{g, list})
 		there, err := t.listed(g, list)
 		if err != nil {
 			return "", err
@@ -96,7 +98,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 			if r.Method != "POST" && known(r.Method) {
 				return what + " is the collection itself", nil
 			}
-			return "", nil
+			return t.upserts(r, readable(places[len(places)-1], places), what), nil
 		case below:
 			id, deeper, _ := strings.Cut(rest, "/")
 			if there[id] && deeper == "" {
@@ -116,7 +118,7 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 		return what + " is above the collection", nil
 	}
 	if t.strict() && !(above && !item) {
-		if why := t.foreign(r, at, t.member(at, lists)); why != "" {
+		if why := t.foreign(r, at, places); why != "" {
 			return what + why, nil
 		}
 	}
@@ -193,21 +195,35 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 		return nil, err
 	}
 	if s.problem == "" {
-		view, err := t.view(g.o)
-		if err != nil {
-			return nil, err
-		}
-		t.env.watch.begin(t, g, list, s.s)
+		t.env.watch.begin(t, g, list, s)
 		there := map[string]bool{}
-		for _, id := range view.Identities(s.s) {
+		for _, id := range s.view.Identities(s.s) {
 			there[strings.ToLower(id)] = true
 		}
-		g.paths[list] = there
+		g.paths[list], g.snaps[list] = there, s
 		t.stays(list, len(there))
 		return there, nil
 	}
 	g.paths[list] = nil
 	return nil, nil
+}
+
+// upserts tells why a create may write to what was there before: a fixed member of its body
+// stands in the list already.
+func (t *step) upserts(r *exchange.Request, p place, what string) string {
+	if !t.strict() || r.Method != "POST" || len(r.Body) == 0 {
+		return ""
+	}
+	keys := t.env.watch.keys(listKey(t.base, p.list))
+	body, err := sentJSON(r)
+	if keys == nil || err != nil {
+		return ""
+	}
+	name, text := keys.Standing(body, t.in.world.Drawn.In)
+	if name == "" {
+		return ""
+	}
+	return what + " may write to an item that was there before: its " + name + " " + text + " stands in the list already; write `{turn}` in it, or `disposable` where all may be lost"
 }
 
 // claimed tells of an answer to a create that names, as what it has made, an
@@ -272,7 +288,7 @@ func guardsOf(s *project.Scenario) []*guard {
 	var out []*guard
 	for _, st := range s.Head {
 		if g, ok := st.Body.(*syntax.Guard); ok {
-			out = append(out, &guard{o: g.Of, paths: map[string]map[string]bool{}})
+			out = append(out, &guard{o: g.Of, paths: map[string]map[string]bool{}, snaps: map[string]*snapshot{}})
 		}
 	}
 	return out

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/syntax"
@@ -234,13 +235,17 @@ func (l *ledger) restore(host, where, body string) {
 	}
 }
 
-// left are the items that are still there.
-func (l *ledger) left() []string {
+// left are the items that are still there, as a book knows them.
+func (l *ledger) left(b *custody.Book) []string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	var out []string
 	for _, m := range l.made {
-		out = append(out, m.told)
+		told := m.told
+		if b != nil && !b.Certain(path.Base(m.path)) {
+			told += " (it may have been there before)"
+		}
+		out = append(out, told)
 	}
 	return out
 }
@@ -268,7 +273,7 @@ func (t *step) stays(list string, n int) {
 // tellLeft tells what the run leaves behind. A service of its own takes it along.
 func (r *environment) tellLeft() {
 	const most = 10
-	left := r.ledger.left()
+	left := r.ledger.left(&r.book)
 	if len(left) == 0 || r.o.Service != nil {
 		return
 	}

@@ -1,47 +1,59 @@
 package engine
 
 import (
+	"fmt"
 	"net/url"
 	"path"
 	"slices"
 	"strings"
+	"time"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
-// owned is what a scenario has made, as far as it is certain: what it asked
-// for, what was not listed before, and what shows, when it is read, a value that
-// this scenario has drawn.
+// owned is what a scenario has made, as far as it is certain: what it asked for, what was not
+// listed before, and what custody is sure of.
 type owned struct {
-	// paths and names are of what a create of this scenario says it has made;
-	// true where its body held nothing that tells it from others.
-	paths, names map[string]bool
-	// gone are exact paths that were read as not there, shown those that were read
-	// and are of this scenario: names that differ in case may be two.
-	gone, shown map[string]bool
+	// paths and names are of what a create of this scenario says it has made.
+	paths, names map[string]creation
+	// Exact paths: gone were read as not there, shown show a drawn value, proven are certainly
+	// of this scenario; names that differ in case may be two.
+	gone, shown, proven map[string]bool
+	// seen are guarded lists as they were last observed, since the last create; made counts the
+	// creates that were taken, by list.
+	seen map[string]*state.Snapshot
+	made map[string]int
+}
+
+// creation is a create that named an item: in which list, and how it was answered.
+type creation struct {
+	list   string
+	status int
+	drawn  bool
 }
 
 func newOwned() owned {
-	return owned{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}}
+	return owned{map[string]creation{}, map[string]creation{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]*state.Snapshot{}, map[string]int{}}
 }
 
-// named tells whether a create names what is at a path, and whether nothing
-// tells that from others.
-func (o *owned) named(at string) (named, plain bool) {
-	if plain, named = o.paths[at]; named {
-		return named, plain
+// of is the create that names what is at a path.
+func (o *owned) of(at string) (creation, bool) {
+	if c, named := o.paths[at]; named {
+		return c, true
 	}
 	id := path.Base(at)
 	for _, n := range []string{id, strings.TrimSuffix(id, path.Ext(id))} {
-		if plain, named = o.names[n]; named {
-			return named, plain
+		if c, named := o.names[n]; named {
+			return c, true
 		}
 	}
-	return false, false
+	return creation{}, false
 }
 
 // strict tells whether this step may write to nothing but what its scenario
@@ -68,20 +80,26 @@ func (t *step) learn(r *expect.Reply) {
 	switch status := r.Answer.Status; {
 	case syntax.SafeMethod(r.Request.Method):
 		switch {
-		case status == 404 || status == 410:
+		case absent(status):
 			o.gone[at] = true
 			delete(o.shown, at)
-		case status == 200 && r.Request.Method == "GET" && t.in.world.Drawn.In(string(r.Answer.Body)):
+			delete(o.proven, at)
+		case status == 200 && r.Request.Method == "GET":
 			delete(o.gone, at)
-			o.shown[at] = true
+			if t.in.world.Drawn.In(string(r.Answer.Body)) {
+				o.shown[at] = true
+			}
 		}
 	case status/100 != 2 || r.Request.Method == "POST":
 	case r.Request.Method == "DELETE":
 		delete(o.shown, at)
+		delete(o.proven, at)
 	case o.gone[at]:
 		// Made under a name that nothing had.
 		delete(o.gone, at)
-		o.shown[at] = true
+		o.proven[at] = true
+		o.made[path.Dir(strings.ToLower(at))]++
+		clear(o.seen)
 	}
 }
 
@@ -91,14 +109,19 @@ func (t *step) claim(r *expect.Reply, at *attempt) {
 	if !t.strict() || r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || syntax.SafeMethod(r.Request.Method) || r.Request.Method == "DELETE" {
 		return
 	}
-	list := plainPath(r.Request.URL)
-	plain := !t.in.world.Drawn.In(string(r.Request.Body))
+	o, list := &t.in.own, plainPath(r.Request.URL)
+	c := creation{list, r.Answer.Status, t.in.world.Drawn.In(string(r.Request.Body))}
+	if r.Request.Method == "POST" {
+		o.made[list]++
+		clear(o.seen)
+	}
+	was := func(id string) bool {
+		return slices.ContainsFunc(t.in.guards, func(g *guard) bool { return g.paths[list][strings.ToLower(id)] })
+	}
 	enter := func(id string) {
-		id = strings.ToLower(id)
-		if id == "" || slices.ContainsFunc(t.in.guards, func(g *guard) bool { return g.paths[list][id] }) {
-			return
+		if id != "" && !was(id) {
+			o.names[strings.ToLower(id)] = c
 		}
-		t.in.own.names[id] = plain
 	}
 	for st, v := range t.keeps(r, at) {
 		if st.Body.(*syntax.Keep).From != "header" {
@@ -107,77 +130,206 @@ func (t *step) claim(r *expect.Reply, at *attempt) {
 	}
 	where, id := t.named(r, at)
 	enter(id)
-	if where != "" && !slices.ContainsFunc(t.in.guards, func(g *guard) bool { return g.paths[list][strings.ToLower(id)] }) {
-		t.in.own.paths[strings.ToLower(where)] = plain
+	if where != "" && !was(id) {
+		o.paths[strings.ToLower(where)] = c
 	}
 }
 
-// member is the path of the item that a path is of: that of the innermost
-// guarded list, or the path itself.
-func (t *step) member(at string, lists []string) string {
-	out, length := at, 0
-	for _, list := range lists {
-		rest, below := strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
-		if below && len(list) > length {
+// place is a guarded list, where it is.
+type place struct {
+	g    *guard
+	list string
+}
+
+// key tells what kind of list this is: those below all parents are one.
+func (p place) key(base string) string { return listKey(base, p.g.o.At.Raw) }
+
+// member is the path of the item that a path is of, with the innermost guarded list that it is
+// in: the path itself where it is in none.
+func member(at string, places []place) (string, place) {
+	out, in := at, place{}
+	for _, p := range places {
+		rest, below := strings.CutPrefix(at, strings.TrimSuffix(p.list, "/")+"/")
+		if below && len(p.list) > len(in.list) {
 			id, _, _ := strings.Cut(rest, "/")
-			out, length = path.Join(list, id), len(list)
+			out, in = path.Join(p.list, id), p
 		}
 	}
-	return out
+	return out, in
+}
+
+// readable is the place where what is at one is listed: where items are made at another path
+// than they are listed at, that of the line before.
+func readable(p place, places []place) place {
+	i := slices.Index(places, p)
+	if p.g == nil || p.g.o.By != nil || i < 1 || places[i-1].g.o.By == nil || strings.HasPrefix(p.list, places[i-1].list+"/") {
+		return p
+	}
+	return places[i-1]
 }
 
 // foreign tells why a path may hold what this scenario has not made, or "".
-// Where that is not known yet the item is read.
-func (t *step) foreign(r *exchange.Request, at, item string) string {
+// Where that is not known yet the list is read, and the item where that does not tell.
+func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 	o := &t.in.own
-	named, plain := o.named(item)
-	read := t.reading(r, at, item)
-	exact := exactPath(read.URL)
-	if o.shown[exact] || o.gone[exact] || o.gone[exactPath(r.URL)] || named && plain {
-		return ""
-	}
-	reply := t.patiently(read)
-	x := reply.Exchange
-	t.env.note(x)
-	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is ours", Exchange: x})
-	t.learn(reply)
-	switch {
-	case o.shown[exact] || o.gone[exact]:
-		return ""
-	case x.Answer == nil:
-		return " cannot be read: " + x.Failure.Error()
-	case x.Answer.Status == 200 && named && t.showsNothing(reply):
-		// It is said to be ours, and no member that could show it is there.
-		return ""
-	case x.Answer.Status == 200:
-		return " leads to an item that shows nothing of what was sent here"
-	case named:
-		return ""
-	}
-	return " was not made here, and reading it answers " + x.Answer.StatusText()
-}
-
-// showsNothing tells whether an answer has none of the members that carry a
-// drawn value in a body that this scenario has sent.
-func (t *step) showsNothing(r *expect.Reply) bool {
-	body := string(r.Answer.Body)
-	return !slices.ContainsFunc(t.in.telling, func(name string) bool { return strings.Contains(body, `"`+name+`"`) })
-}
-
-// tells notes which members of a body carry a drawn value.
-func (t *step) tells(r *exchange.Request) {
-	if !t.strict() || syntax.SafeMethod(r.Method) {
-		return
-	}
-	v, err := sentJSON(r)
-	if err != nil {
-		return
-	}
-	for i, name := range v.Names {
-		if !slices.Contains(t.in.telling, name) && t.in.world.Drawn.In(v.Items[i].String()) {
-			t.in.telling = append(t.in.telling, name)
+	item, p := member(at, places)
+	c, named := o.of(item)
+	if named {
+		if i := slices.IndexFunc(places, func(p place) bool { return p.list == c.list }); i >= 0 {
+			p = places[i]
 		}
 	}
+	if p = readable(p, places); p.g == nil {
+		p = places[len(places)-1]
+	}
+	kind := p.key(t.base)
+	read := t.reading(r, at, item)
+	exact := exactPath(read.URL)
+	free := o.gone[exact] || o.gone[exactPath(r.URL)]
+	known := o.proven[exact]
+	if !free && !known && (t.in.removed[exactPath(r.URL)] || !named && !o.shown[exact]) {
+		t.reads(read)
+		free = o.gone[exact]
+	}
+	switch {
+	case free && t.env.book.Listing(kind) == custody.Partial && custody.Few(path.Base(exact)) && !t.in.world.Drawn.In(path.Base(exact)):
+		return " has one of a few names, and the list leaves out some of what is there; with `disposable` it would be sent"
+	case free:
+		return ""
+	case known && (p.g.o.By == nil || t.env.book.Listing(kind) != custody.Unknown):
+		return ""
+	}
+	e := custody.Evidence{Named: named, Status: c.status}
+	inList := false
+	for _, patient := range []bool{false, true} {
+		if e.Now, inList = t.relisted(p, kind, path.Base(item), patient); e.Now != custody.Missing || !named || known || patient {
+			break
+		}
+		// A list may take a moment to show what was made, if it is there.
+		if t.reads(read); o.gone[exact] {
+			return ""
+		}
+	}
+	judge := func() (bool, string) {
+		e.List, e.Usual, e.Drawn = t.env.book.Listing(kind), t.env.book.Usual(kind, c.status), o.shown[exact] || inList
+		return e.Ours()
+	}
+	sure, why := judge()
+	if !sure && e.Now != custody.Missing && named && !known {
+		if x := t.reads(read); x.Answer == nil {
+			return " cannot be read: " + x.Failure.Error()
+		}
+		if o.gone[exact] {
+			return ""
+		}
+		sure, why = judge()
+	}
+	if sure || known {
+		o.proven[exact] = true
+		t.env.book.Proven(kind, path.Base(exact))
+		if c.drawn {
+			t.env.book.Made(kind, c.status)
+		}
+		return ""
+	}
+	if named {
+		t.env.book.Unproven(kind, path.Base(exact))
+	}
+	return " " + why
+}
+
+// unproven bounds what is made that cannot be shown to be of this run. It tells why a create is
+// not sent, or gives what takes its answers in.
+func (t *step) unproven(requests []*exchange.Request) (done func(at *attempt), why string) {
+	r := requests[0]
+	done = func(*attempt) {}
+	if !t.strict() || r.Method != "POST" {
+		return done, ""
+	}
+	var places []place
+	for _, g := range t.in.guards {
+		if list, err := t.collection(g); err == nil && list != "" {
+			places = append(places, place{g, list})
+		}
+	}
+	i := slices.IndexFunc(places, func(p place) bool { return p.list == plainPath(r.URL) })
+	if i < 0 {
+		return done, ""
+	}
+	made, ok := t.env.book.Take(readable(places[i], places).key(t.base), len(requests), t.in.world.Drawn.In(string(r.Body)))
+	if !ok {
+		return nil, fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; write `{turn}` in a member of `make` that is shown, or `disposable`", notOurs, r.Method, r.URL, custody.MostUnproven)
+	}
+	return func(at *attempt) {
+		var names []string
+		for n, reply := range at.replies {
+			if reply == nil || reply.Answer == nil || reply.Answer.Status/100 != 2 {
+				continue
+			}
+			_, id := t.named(reply, at)
+			if id == "" {
+				id = fmt.Sprint(t.in.job.id, t.e.Index, at.n, n)
+			}
+			names = append(names, id)
+		}
+		made(names)
+	}, ""
+}
+
+// reads reads an item, to know whose it is.
+func (t *step) reads(r *exchange.Request) *exchange.Exchange {
+	reply := t.patiently(r)
+	t.env.note(reply.Exchange)
+	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is ours", Exchange: reply.Exchange})
+	t.learn(reply)
+	return reply.Exchange
+}
+
+// mostRelisted bounds how many items a list may hold that is read after each create.
+const mostRelisted = 1000
+
+// relisted tells whether a list shows an item now, or within a second, and a drawn value in it.
+// What a list is that is read for the first time after a create is learnt from that.
+func (t *step) relisted(p place, kind, id string, patient bool) (now custody.Shown, drawn bool) {
+	before := p.g.snaps[p.list]
+	unknown := t.env.book.Listing(kind) == custody.Unknown
+	if p.g.o.By == nil || before == nil || len(before.s.Keys) > mostRelisted && !unknown {
+		return custody.NotRead, false
+	}
+	for wait := 50 * time.Millisecond; ; wait *= 3 {
+		if patient {
+			delete(t.in.own.seen, p.list)
+			t.sleep(wait)
+		}
+		s := t.in.own.seen[p.list]
+		if s == nil {
+			found, err := t.look("whether it is ours", p.g.o)
+			if err != nil || found.problem != "" {
+				return custody.NotRead, false
+			}
+			s = found.s
+		}
+		now = custody.Missing
+		for _, key := range s.Keys {
+			if slices.ContainsFunc(before.view.Identities(s.Only([]string{key})), func(is string) bool { return sameName(is, id) }) {
+				now, drawn = custody.There, t.in.world.Drawn.In(s.Members[key].String())
+				break
+			}
+		}
+		if now == custody.There || !patient || wait > time.Second || t.in.ctx.Err() != nil {
+			if unknown && (now == custody.There || patient) {
+				d := t.unexplained(state.Between(before.s, s), before, before)
+				t.env.book.Set(kind, custody.Learn(len(d.Gained), len(d.Lost), t.in.own.made[p.list], now == custody.There, !t.crowded()))
+			}
+			return now, drawn
+		}
+	}
+}
+
+// sameName tells whether an identity, which may be a URL, is the name of an item in a path.
+func sameName(identity, name string) bool {
+	identity = strings.ToLower(identity)
+	return identity == name || strings.Contains(identity, "/") && path.Base(plainPath(identity)) == name
 }
 
 // reading is a GET of an item that a request is about.

@@ -63,10 +63,8 @@ type flow struct {
 	// what a guard refused.
 	guards  []*guard
 	refused string
-	// own is what this scenario has made; telling are the members of bodies that
-	// show it.
-	own     owned
-	telling []string
+	// own is what this scenario has made.
+	own owned
 	// sent are the names of members that were sent, where sentOnly says that they matter.
 	sent     sentNames
 	sentOnly bool

@@ -87,11 +87,15 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	if !ok {
 		return
 	}
+	proves, why := t.unproven(requests)
+	if why != "" {
+		t.refuse(why)
+		return
+	}
 	if t.env.o.Sending != nil {
 		t.env.o.Sending(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
 	}
 	for _, r := range requests {
-		t.tells(r)
 		if t.in.sentOnly {
 			t.in.sent.sends(r)
 		}
@@ -109,6 +113,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	} else {
 		t.together(requests, at.replies)
 	}
+	proves(at)
 	at.sent = len(t.e.Sent)
 	for i, r := range at.replies {
 		number := at.n

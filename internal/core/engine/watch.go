@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/scope"
@@ -46,6 +47,8 @@ type watched struct {
 	before    *state.Snapshot
 	view      state.View
 	last      *state.Snapshot
+	// keys finds what may be keys in all that it held.
+	keys *custody.Index
 	// unread is the step since which it cannot be read, "" while it can, or where that is
 	// seen only at the end.
 	unread string
@@ -85,6 +88,16 @@ func (w *watch) harmed(key string) string {
 	return w.harm[key]
 }
 
+// keys finds what may be keys in a list as it was before the run, nil where it was not read.
+func (w *watch) keys(list string) *custody.Index {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if one := w.lists[list]; one != nil {
+		return one.keys
+	}
+	return nil
+}
+
 // sends notes that a derived check is about to write.
 func (w *watch) sends(t *step, r *exchange.Request) {
 	if !t.strict() || syntax.SafeMethod(r.Method) {
@@ -114,14 +127,11 @@ func (w *watch) wroteBy(one job) bool {
 }
 
 // begin takes in what a guarded list holds before a scenario writes.
-func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
+func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 	if !t.strict() || t.in.closely != nil {
 		return
 	}
-	view, err := t.view(g.o)
-	if err != nil {
-		return
-	}
+	s, view := found.s, found.view
 	w.mu.Lock()
 	key := listKey(t.base, list)
 	_, known := w.lists[key]
@@ -129,7 +139,7 @@ func (w *watch) begin(t *step, g *guard, list string, s *state.Snapshot) {
 	if known {
 		return
 	}
-	one := &watched{key: key, list: list, view: view, before: &state.Snapshot{}, last: s}
+	one := &watched{key: key, list: list, view: view, before: &state.Snapshot{}, last: s, keys: custody.NewIndex(s)}
 	for i, k := range s.Keys {
 		if i == mostWatched {
 			t.in.emit(&event.Notice{Text: fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", t.env.mask.text(list), mostWatched, len(s.Keys))})
@@ -186,10 +196,16 @@ func (w *watch) runs(of string, s *state.Snapshot, view state.View, key string) 
 
 // saw holds what an observation shows against what was there before.
 func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
-	if t.in.closely != nil || o.By == nil || o.Without != nil || s == nil {
+	if o.By == nil || o.Without != nil || s == nil {
 		return
 	}
 	if u, err := url.Parse(at); err != nil || u.RawQuery != "" {
+		return
+	}
+	if t.strict() {
+		t.in.own.seen[plainPath(at)] = s
+	}
+	if t.in.closely != nil {
 		return
 	}
 	w.mu.Lock()
