@@ -2,13 +2,16 @@ package tests
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -48,8 +51,8 @@ type crateManners struct {
 	override bool
 	// missing reads any missing item as the first one.
 	missing bool
-	// lowest gives the lowest number that is free to a new item.
-	lowest bool
+	// fills gives the lowest number that is free to a new item.
+	fills bool
 	// query reads DELETE with a query as one of all that match.
 	query bool
 	// short lists no more than these, whatever is there.
@@ -58,6 +61,14 @@ type crateManners struct {
 	// the one before it along, "amend" writes to it too, "count" marks the last of the user's.
 	harm  string
 	marks int
+	// post makes an item in its own way: what it gives is answered. read and write are asked for
+	// an item first, and list changes what is listed; each answers by itself, or gives nothing.
+	post  func(c *crates, in map[string]any) (int, any)
+	read  func(c *crates, id string, it map[string]any) (int, any)
+	write func(c *crates, method, id string, in map[string]any) (int, any)
+	list  func(c *crates, list []any) []any
+	// last is the body that was sent last.
+	last map[string]any
 }
 
 // userItems is how many items are a user's.
@@ -67,7 +78,7 @@ func newCrates(m crateManners) *crates {
 	c := &crates{items: map[string]map[string]any{}, next: 40, crateManners: m}
 	for i := range userItems {
 		id := strconv.Itoa(i + 1)
-		c.items[id] = map[string]any{"id": i + 1, "name": []string{"Salt Cod", "Oil Lamps", "Rope"}[i%3] + " " + id, "kg": 12.5}
+		c.items[id] = map[string]any{"id": i + 1, "name": []string{"Salt Cod", "Oil Lamps", "Rope"}[i%3] + " " + id, "kg": 12.5, "code": "C-" + id}
 	}
 	return c
 }
@@ -111,14 +122,30 @@ func (c *crates) collection(w http.ResponseWriter, r *http.Request, method strin
 		if c.short > 0 && len(list) > c.short {
 			list = list[len(list)-c.short:]
 		}
+		if c.list != nil {
+			list = c.list(c, list)
+		}
 		c.say(w, 200, list)
 	case method == "POST":
-		in := c.read(w, body)
+		if len(body) == 0 && c.post != nil {
+			if status, shown := c.post(c, nil); status > 0 {
+				c.say(w, status, shown)
+				return
+			}
+		}
+		in := c.reads(w, body)
 		if in == nil {
 			return
 		}
+		c.last = in
+		if c.post != nil {
+			if status, shown := c.post(c, in); status > 0 {
+				c.say(w, status, shown)
+				return
+			}
+		}
 		n := c.next
-		for free := 1; c.lowest && free < n; free++ {
+		for free := 1; c.fills && free < n; free++ {
 			if c.items[strconv.Itoa(free)] == nil {
 				n = free
 			}
@@ -170,13 +197,27 @@ func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string,
 	if it == nil && c.upsert && method == "PUT" {
 		it = map[string]any{}
 	}
+	if c.read != nil && (method == "GET" || method == "HEAD") {
+		if status, shown := c.read(c, id, it); status > 0 {
+			c.say(w, status, shown)
+			return
+		}
+	}
+	if c.write != nil && method != "GET" && method != "HEAD" {
+		var in map[string]any
+		_ = json.Unmarshal(body, &in)
+		if status, shown := c.write(c, method, id, in); status > 0 {
+			c.say(w, status, shown)
+			return
+		}
+	}
 	switch {
 	case it == nil:
 		c.say(w, 404, map[string]any{"error": "not found"})
 	case method == "GET" || method == "HEAD":
 		c.say(w, 200, it)
 	case method == "PUT":
-		if in := c.read(w, body); in != nil {
+		if in := c.reads(w, body); in != nil {
 			in["id"] = it["id"]
 			c.items[id] = in
 			c.say(w, 200, in)
@@ -213,7 +254,7 @@ func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string,
 	}
 }
 
-func (c *crates) read(w http.ResponseWriter, body []byte) map[string]any {
+func (c *crates) reads(w http.ResponseWriter, body []byte) map[string]any {
 	var in map[string]any
 	if json.Unmarshal(body, &in) != nil || in == nil {
 		c.say(w, 400, map[string]any{"error": "not an object"})
@@ -227,9 +268,32 @@ func (c *crates) read(w http.ResponseWriter, body []byte) map[string]any {
 }
 
 func (c *crates) say(w http.ResponseWriter, status int, v any) {
+	if status == 204 {
+		w.WriteHeader(status)
+		return
+	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(v)
+}
+
+// lowest and highest are the identities of the first item and of the last one.
+func (c *crates) lowest() string {
+	for i := range c.next {
+		if c.items[strconv.Itoa(i)] != nil {
+			return strconv.Itoa(i)
+		}
+	}
+	return ""
+}
+
+func (c *crates) highest() string {
+	for i := c.next; i > 0; i-- {
+		if c.items[strconv.Itoa(i)] != nil {
+			return strconv.Itoa(i)
+		}
+	}
+	return ""
 }
 
 // before is the item before another; an empty one where there is none.
@@ -246,7 +310,13 @@ func (c *crates) before(id string) map[string]any {
 func (c *crates) size() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return len(c.items)
+	n := 0
+	for _, it := range c.items {
+		if it["archived"] != true {
+			n++
+		}
+	}
+	return n
 }
 
 // users are the items of the user, as they are now.
@@ -259,6 +329,24 @@ func (c *crates) users() string {
 	}
 	data, _ := json.Marshal(list)
 	return string(data)
+}
+
+// add makes an item in the usual way.
+func (c *crates) add(in map[string]any) map[string]any {
+	in["id"] = c.next
+	c.items[strconv.Itoa(c.next)] = in
+	c.next++
+	return in
+}
+
+// with finds an item by a member, nil for none.
+func (c *crates) with(name string, v any) map[string]any {
+	for i := range c.next {
+		if it := c.items[strconv.Itoa(i)]; it != nil && it[name] == v {
+			return it
+		}
+	}
+	return nil
 }
 
 const cratesResource = "resource crates\n  collection /crates\n  make { \"name\": \"Tar {turn}\", \"kg\": 3 }\n  remake { \"name\": \"Tar {turn}\", \"kg\": 4 }\n  amend { \"kg\": 5 } as application/json\n  assigned id\n  required name\n"
@@ -297,7 +385,7 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 		"a write to nobody reaches the first":     {crateManners: crateManners{missing: true}},
 		"the method stands in a header":           {crateManners: crateManners{override: true, bulk: "DELETE PUT PATCH"}},
 		"a query deletes what matches":            {crateManners: crateManners{query: true, bulk: "DELETE"}},
-		"a new item gets the lowest free number":  {crateManners: crateManners{lowest: true, bulk: "DELETE PUT PATCH"}},
+		"a new item gets the lowest free number":  {crateManners: crateManners{fills: true, bulk: "DELETE PUT PATCH"}},
 		"the id of an item that is not listed":    {crateManners: crateManners{short: 4, id: fixed(2)}},
 		"and no list is declared":                 {crateManners: crateManners{id: fixed(2)}, says: "  supports create, read, replace, amend, delete\n"},
 		"only read, and deletes are there":        {crateManners: crateManners{bulk: "DELETE PUT PATCH"}, says: "  supports list, read\n"},
@@ -336,6 +424,281 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 			assert.Equal(t, before, s.users(), n.out)
 			d := run(t, dir+"/drafted", "run", "--level", "usual")
 			assert.Equal(t, before, s.users(), "%s", tail(d.out))
+		})
+	}
+}
+
+// odd are manners of services that look for an item before they make one, name another than
+// they made, show a part of what is there, or remove more than they were asked to.
+var odd = map[string]struct {
+	crateManners
+	// make is the body of `make`, says further lines of the resource.
+	make, says string
+	// told says that the user's items may change: then it is told, with the request; left that
+	// something may stay, which is told too.
+	told, left bool
+}{
+	"the newest four are listed":                      {crateManners: crateManners{short: 4}, left: true},
+	"the newest four, and a fixed body":               {crateManners: crateManners{short: 4}, make: `{ "name": "Tar", "kg": 3 }`, left: true},
+	"a fixed body":                                    {make: `{ "name": "Tar", "kg": 3 }`},
+	"a fixed body that the list has":                  {make: `{ "name": "Rope 3", "kg": 3 }`},
+	"an empty name is the first item":                 {crateManners: crateManners{short: 4, post: byDefault(200)}, left: true},
+	"an empty name is the first, with 201":            {crateManners: crateManners{short: 4, post: byDefault(201)}, left: true},
+	"an empty name is the first, all are listed":      {crateManners: crateManners{post: byDefault(200)}},
+	"a name that is there is found":                   {crateManners: crateManners{post: find("name", 200)}},
+	"a fixed name that is there is found":             {crateManners: crateManners{post: find("name", 200)}, make: `{ "name": "Salt Cod 1", "kg": 3 }`},
+	"a fixed name that is hidden is found":            {crateManners: crateManners{short: 4, post: find("name", 200)}, make: `{ "name": "Salt Cod 1", "kg": 3 }`, left: true},
+	"a hidden one is found, with 201":                 {crateManners: crateManners{short: 4, post: find("name", 201)}, make: `{ "name": "Salt Cod 1", "kg": 3 }`, left: true},
+	"a code that is there is written to":              {crateManners: crateManners{post: upsert("code")}, make: `{ "name": "Tar {turn}", "kg": 3, "code": "C-9" }`, left: true},
+	"a code in other letters is written to":           {crateManners: crateManners{post: upsert("code")}, make: `{ "name": "Tar {turn}", "kg": 3, "code": " c-9" }`},
+	"a listed code is written to":                     {crateManners: crateManners{short: 4, post: upsert("code")}, make: `{ "name": "Tar {turn}", "kg": 3, "code": "C-9" }`, left: true},
+	"a code within is written to":                     {crateManners: crateManners{post: upsert("code")}, make: `{ "name": "Tar {turn}", "kg": 3, "code": "C-9", "box": { "code": "C-9" } }`},
+	"another identity, hidden":                        {crateManners: crateManners{short: 4, id: func(string) any { return 2 }}, left: true},
+	"another identity, hidden, and a fixed body":      {crateManners: crateManners{short: 4, id: func(string) any { return 2 }}, make: `{ "name": "Tar", "kg": 3 }`, left: true},
+	"another identity, whose read echoes":             {crateManners: crateManners{id: func(string) any { return 2 }, read: echo}, left: true},
+	"another identity, whose read has a log":          {crateManners: crateManners{post: names(3), read: logs}, left: true},
+	"no such identity, whose read echoes":             {crateManners: crateManners{id: func(string) any { return 999 }, read: echo}, left: true},
+	"creates answer 200":                              {crateManners: crateManners{post: answers(200)}},
+	"creates answer 200, and a fixed body":            {crateManners: crateManners{post: answers(200)}, make: `{ "name": "Tar", "kg": 3 }`, left: true},
+	"items cannot be read":                            {crateManners: crateManners{read: refuses(405)}},
+	"items must not be read":                          {crateManners: crateManners{read: refuses(403)}},
+	"nothing can be read, the list neither":           {crateManners: crateManners{short: 1, read: refuses(403)}, left: true},
+	"latest is the newest":                            {crateManners: crateManners{id: func(string) any { return "latest" }, read: latest, write: onLatest}, left: true},
+	"a delete removes the latest":                     {crateManners: crateManners{write: removes("latest")}, told: true},
+	"a delete of nothing removes the latest":          {crateManners: crateManners{write: removesElse("latest")}, told: true},
+	"a delete of nothing removes the first":           {crateManners: crateManners{write: removesElse("first")}, told: true},
+	"a delete removes the first, and four are listed": {crateManners: crateManners{short: 4, write: removes("9")}, told: true},
+	"an empty POST removes the first":                 {crateManners: crateManners{post: emptyRemoves}, told: true},
+	"a create removes the oldest":                     {crateManners: crateManners{post: evicts}, told: true},
+	"a replace writes to the same name":               {crateManners: crateManners{write: byName}},
+	"a PATCH of an array empties the first":           {crateManners: crateManners{write: arrays}, told: true},
+	"a member id in a PATCH leads elsewhere":          {crateManners: crateManners{write: byMember}},
+	"what is deleted is listed no more":               {crateManners: crateManners{write: archives, read: archived, list: unarchived}},
+	"the list is cut at random":                       {crateManners: crateManners{list: func(c *crates, l []any) []any { c.marks++; return l[c.marks%3:] }}, left: true},
+	"the list shows the oldest":                       {crateManners: crateManners{list: func(_ *crates, l []any) []any { return l[:min(len(l), 12)] }}, left: true},
+}
+
+func byDefault(status int) func(*crates, map[string]any) (int, any) {
+	return func(c *crates, in map[string]any) (int, any) {
+		if in["name"] != "" {
+			return 0, nil
+		}
+		return status, c.items["1"]
+	}
+}
+
+func find(by string, status int) func(*crates, map[string]any) (int, any) {
+	return func(c *crates, in map[string]any) (int, any) {
+		if it := c.with(by, in[by]); it != nil {
+			return status, it
+		}
+		return 0, nil
+	}
+}
+
+func upsert(by string) func(*crates, map[string]any) (int, any) {
+	return func(c *crates, in map[string]any) (int, any) {
+		key, _ := in[by].(string)
+		it := c.with(by, strings.ToUpper(strings.TrimSpace(key)))
+		if it == nil {
+			return 0, nil
+		}
+		for k, v := range in {
+			it[k] = v
+		}
+		return 200, it
+	}
+}
+
+func answers(status int) func(*crates, map[string]any) (int, any) {
+	return func(c *crates, in map[string]any) (int, any) {
+		if in == nil {
+			return 400, nil
+		}
+		return status, c.add(in)
+	}
+}
+
+// names makes an item and answers with the first ones in turn.
+func names(n int) func(*crates, map[string]any) (int, any) {
+	return func(c *crates, in map[string]any) (int, any) {
+		c.add(in)
+		c.marks++
+		return 201, map[string]any{"id": 11 + c.marks%n}
+	}
+}
+
+func emptyRemoves(c *crates, in map[string]any) (int, any) {
+	if in != nil {
+		return 0, nil
+	}
+	delete(c.items, c.lowest())
+	return 204, nil
+}
+
+func evicts(c *crates, in map[string]any) (int, any) {
+	if in != nil {
+		delete(c.items, c.lowest())
+	}
+	return 0, nil
+}
+
+func echo(c *crates, id string, _ map[string]any) (int, any) {
+	if c.last == nil {
+		return 0, nil
+	}
+	out := map[string]any{}
+	for k, v := range c.last {
+		out[k] = v
+	}
+	out["id"], _ = strconv.Atoi(id)
+	return 200, out
+}
+
+func logs(c *crates, id string, it map[string]any) (int, any) {
+	if it == nil && len(id) > 2 {
+		return 0, nil
+	}
+	return 200, map[string]any{"id": id, "seen": c.last}
+}
+
+func refuses(status int) func(*crates, string, map[string]any) (int, any) {
+	return func(*crates, string, map[string]any) (int, any) {
+		return status, map[string]any{"error": "not so"}
+	}
+}
+
+func latest(c *crates, id string, _ map[string]any) (int, any) {
+	if id != "latest" {
+		return 0, nil
+	}
+	return 200, c.items[c.highest()]
+}
+
+func onLatest(c *crates, method, id string, in map[string]any) (int, any) {
+	if id != "latest" {
+		return 0, nil
+	}
+	if method == "DELETE" {
+		delete(c.items, c.highest())
+		return 204, nil
+	}
+	for k, v := range in {
+		c.items[c.highest()][k] = v
+	}
+	return 200, c.items[c.highest()]
+}
+
+// removes removes another item beside the one that is named.
+func removes(what string) func(*crates, string, string, map[string]any) (int, any) {
+	return func(c *crates, method, id string, _ map[string]any) (int, any) {
+		if method != "DELETE" {
+			return 0, nil
+		}
+		delete(c.items, id)
+		switch what {
+		case "latest":
+			delete(c.items, c.highest())
+		default:
+			delete(c.items, what)
+		}
+		return 204, nil
+	}
+}
+
+// removesElse removes another item where the one that is named is not there.
+func removesElse(what string) func(*crates, string, string, map[string]any) (int, any) {
+	return func(c *crates, method, id string, _ map[string]any) (int, any) {
+		if method != "DELETE" || c.items[id] != nil {
+			return 0, nil
+		}
+		other := c.highest()
+		if what == "first" {
+			other = c.lowest()
+		}
+		delete(c.items, other)
+		return 204, nil
+	}
+}
+
+func byName(c *crates, method, id string, in map[string]any) (int, any) {
+	if it := c.with("name", in["name"]); method == "PUT" && it != nil && c.items[id] != nil {
+		it["kg"] = in["kg"]
+		return 200, it
+	}
+	return 0, nil
+}
+
+func arrays(c *crates, method, id string, in map[string]any) (int, any) {
+	if method == "PATCH" && in == nil && c.items[id] != nil {
+		if it := c.items[c.lowest()]; it != nil {
+			it["kg"] = c.marks
+			c.marks++
+		}
+		return 204, nil
+	}
+	return 0, nil
+}
+
+func byMember(c *crates, method, id string, in map[string]any) (int, any) {
+	if other, ok := in["id"].(float64); ok && method == "PATCH" && other < 20 {
+		delete(c.items, fmt.Sprint(other))
+		return 204, nil
+	}
+	return 0, nil
+}
+
+func archives(c *crates, method, id string, _ map[string]any) (int, any) {
+	if it := c.items[id]; it != nil && method == "DELETE" {
+		it["archived"] = true
+		return 204, nil
+	}
+	return 0, nil
+}
+
+func archived(_ *crates, _ string, it map[string]any) (int, any) {
+	if it["archived"] == true {
+		return 404, map[string]any{"error": "gone"}
+	}
+	return 0, nil
+}
+
+func unarchived(_ *crates, list []any) []any {
+	return slices.DeleteFunc(list, func(it any) bool { return it.(map[string]any)["archived"] == true })
+}
+
+// Whatever an item is made of, and whatever the list shows: what was there is left alone by
+// checks, printed checks, drafts and walks, or it is told which request changed it.
+func TestOddCreatesAndLists(t *testing.T) {
+	plainOnly(t)
+	for name, c := range odd {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			s := newCrates(c.crateManners)
+			before := s.users()
+			base := service(t, s.ServeHTTP)
+			text := strings.Replace(cratesResource, `{ "name": "Tar {turn}", "kg": 3 }`, cmp.Or(c.make, `{ "name": "Tar {turn}", "kg": 3 }`), 1)
+			dir := folder(t, "crates.upath", "base "+base+"\n\n"+text+c.says)
+			printed := run(t, dir, "derive", "crates.upath")
+			require.Equal(t, 0, printed.code, printed.err)
+			require.NoError(t, os.WriteFile(dir+"/printed.upath", []byte("base "+base+"\n\n"+printed.out), 0o600))
+			for _, args := range [][]string{{"run", "crates.upath", "--level", "usual"}, {"run", "printed.upath", "--level", "usual"}, {"roam", "crates.upath", "--steps", "80", "--clients", "1", "--seed", "3"},
+				{"new", "drafted", "--from-service", base + "/crates", "--writes"}, {"run", "drafted"}} {
+				there := s.size()
+				r := run(t, dir, args...)
+				out := r.out + r.err
+				if is := s.users(); is != before {
+					assert.True(t, c.told, "%v: %s\n%s", args, is, tail(out))
+					assert.Equal(t, 1, r.code, "%v: %s", args, tail(out))
+					assert.Contains(t, strings.Join(strings.Fields(out), " "), "is not left alone", args)
+					s = newCrates(c.crateManners)
+					return
+				}
+				if s.size() > there {
+					assert.True(t, c.left, "%v leaves %d: %s", args, s.size()-there, tail(out))
+					assert.Regexp(t, "left on the service|still there|which could not be read", out, args)
+				}
+			}
 		})
 	}
 }
@@ -451,4 +814,16 @@ func TestAnInterruptHarmsNothing(t *testing.T) {
 		assert.Equal(t, before, s.users(), out.String())
 		assert.Equal(t, userItems, s.size(), out.String())
 	}
+}
+
+func TestServeOdd(t *testing.T) {
+	name := os.Getenv("ODD")
+	if name == "" {
+		t.Skip()
+	}
+	s := newCrates(odd[name].crateManners)
+	l, err := net.Listen("tcp", "127.0.0.1:4899")
+	require.NoError(t, err)
+	go http.Serve(l, s)
+	time.Sleep(5 * time.Minute)
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/signal"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,6 +16,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/source"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/draft"
 	"usualpath/internal/report"
 )
@@ -116,14 +118,18 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 	}
 	var pages []page
 	var notes []string
+	harm := ""
 	switch {
 	case f.service != "":
-		pages, notes, err = a.fromService(ctx, name, f)
+		pages, notes, harm, err = a.fromService(ctx, name, f)
 	default:
 		pages = starter(name)
 	}
 	if err != nil {
 		return err
+	}
+	if harm != "" {
+		fmt.Fprintf(a.err, "%s\n\n", strings.Join(report.Fold(report.Clean(harm, false), 96), "\n"))
 	}
 	if err := writeAll(dir, pages); err != nil {
 		return err
@@ -133,6 +139,9 @@ func (a *app) newFiles(ctx context.Context, dir string, f *newFlags) error {
 		wrote = append(wrote, "wrote "+filepath.Join(dir, p.name))
 	}
 	a.written(dir, wrote, notes)
+	if harm != "" {
+		return &exit{code: exitFailed}
+	}
 	return nil
 }
 
@@ -248,18 +257,19 @@ func drafted(name, base string) page {
 	return page{"project.upath", "# What all requests have in common.\nproject " + name + "\n\nbase " + base + "\n\ndefaults\n  header  Accept: application/json\n  timeout 5s\n"}
 }
 
-func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page, []string, error) {
+func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page, []string, string, error) {
 	if !strings.Contains(f.service, "://") {
-		return nil, nil, usage("--from-service "+f.service+" is not a URL", "write --from-service http://127.0.0.1:4710/boats")
+		return nil, nil, "", usage("--from-service "+f.service+" is not a URL", "write --from-service http://127.0.0.1:4710/boats")
 	}
-	if ctx == nil {
-		ctx = context.Background()
-	}
+	// An interrupt ends the trying, and what was made is removed; a second one ends all.
+	ctx, stop := signal.NotifyContext(orBackground(ctx), stopSignals...)
+	context.AfterFunc(ctx, stop)
+	defer stop()
 	fields := []exchange.Field{{Name: "Accept", Value: "application/json"}}
 	for _, h := range f.header {
 		n, v, ok := strings.Cut(h, ":")
 		if !ok || strings.TrimSpace(n) == "" {
-			return nil, nil, usage(fmt.Sprintf("--header %q is not a header", h), "write --header 'Name: value'")
+			return nil, nil, "", usage(fmt.Sprintf("--header %q is not a header", h), "write --header 'Name: value'")
 		}
 		fields = append(fields, exchange.Field{Name: strings.TrimSpace(n), Value: strings.TrimSpace(v)})
 	}
@@ -271,7 +281,10 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 			if media != "" {
 				q.Header = append(q.Header, exchange.Field{Name: "Content-Type", Value: media})
 			}
-			return client.Do(ctx, q)
+			if ctx.Err() != nil && (!f.writes || !syntax.SafeMethod(method) && method != "DELETE") {
+				return &exchange.Exchange{Request: q, Failure: &exchange.Failure{Kind: exchange.Interrupted}}
+			}
+			return client.Do(context.WithoutCancel(ctx), q)
 		}
 	}
 	credentials, auth, more := draft.Credentials(f.header)
@@ -280,19 +293,26 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 		bare = with(fields[:1])
 	}
 	r, base, err := draft.FromService(f.service, f.writes, with(fields), bare)
+	if ctx.Err() != nil {
+		left := ""
+		if r != nil {
+			left = strings.Join(slices.DeleteFunc(r.Notes, func(n string) bool { return !strings.HasPrefix(n, "left on the service") }), "\n")
+		}
+		return nil, nil, "", &exit{code: exitInterrupted, message: "interrupted: nothing was written", hint: left}
+	}
 	if err != nil {
 		var failed *exchange.Failure
 		if errors.As(err, &failed) {
-			return nil, nil, &exit{code: exitUnreachable, message: err.Error(), hint: "does it listen there? usualpath try GET " + quoteArg(f.service)}
+			return nil, nil, "", &exit{code: exitUnreachable, message: err.Error(), hint: "does it listen there? usualpath try GET " + quoteArg(f.service)}
 		}
-		return nil, nil, usage(err.Error(), "usualpath try GET "+quoteArg(f.service)+" shows what is there")
+		return nil, nil, "", usage(err.Error(), "usualpath try GET "+quoteArg(f.service)+" shows what is there")
 	}
 	notes := r.Notes
 	r.Notes = nil
 	notes = append(notes, more...)
 	r.Auth = auth
 	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + r.Life("", nil) + "\n" + r.Text()
-	return []page{withCredentials(drafted(name, base), credentials, auth), {r.Name + ".upath", draft.Canonical(text)}}, notes, nil
+	return []page{withCredentials(drafted(name, base), credentials, auth), {r.Name + ".upath", draft.Canonical(text)}}, notes, r.Harm, nil
 }
 
 // withCredentials adds where credentials come from, and that they are sent.

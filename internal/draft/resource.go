@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -27,6 +28,11 @@ type Resource struct {
 	Turn string
 	// TurnForm is how, with %s for the text: "%s {turn}" when it is "".
 	TurnForm string
+	// Keys are further members that differ from item to item in the list: each is made another
+	// one in the same way, by its form; "{turn}" for a number.
+	Keys map[string]string
+	// Harm is what trial writes changed that was there before, "" for nothing.
+	Harm string
 	// List is where items are listed, when elsewhere; InCreate where the answer to a
 	// create shows the identity, a JSONPath or a header; Chosen the name that a
 	// client gives.
@@ -156,29 +162,36 @@ func (r *Resource) example(v *value.Value) string { return r.with(v, "{turn}") }
 
 // with is a body with a text put into the member that tells items apart.
 func (r *Resource) with(v *value.Value, turn string) string {
-	if v.Kind != value.Object || r.Turn == "" {
+	if v.Kind != value.Object || r.Turn == "" && len(r.Keys) == 0 {
 		return Body(v)
 	}
 	var parts []string
 	for i, n := range v.Names {
 		text := Body(v.Items[i])
-		if n == r.Turn && v.Items[i].Kind == value.String {
-			form := r.TurnForm
-			if form == "" {
-				form = turnForms[0]
-			}
-			inner := strings.TrimSuffix(strings.TrimPrefix(text, `"`), `"`)
-			text = `"` + strings.Replace(strings.ReplaceAll(form, "{turn}", turn), "%s", inner, 1) + `"`
-			if dateForm().MatchString(v.Items[i].Text) {
-				text = `"{in_days(turn)}"`
-				if turn != "{turn}" {
-					text = `"{in_days(random_int(1000, 90000))}"`
-				}
-			}
+		form, key := r.Keys[n]
+		switch {
+		case n == r.Turn && v.Items[i].Kind == value.String:
+			text = turnedBy(cmp.Or(r.TurnForm, turnForms[0]), v.Items[i], turn)
+		case key && form != "":
+			text = turnedBy(form, v.Items[i], turn)
 		}
 		parts = append(parts, strings.ReplaceAll(value.Quoted(n), "{", `\{`)+": "+text)
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
+}
+
+// turnedBy is a value with a number in it, by a form.
+func turnedBy(form string, v *value.Value, turn string) string {
+	switch {
+	case v.Kind != value.String:
+		return strings.ReplaceAll(form, "{turn}", turn)
+	case !dateForm().MatchString(v.Text):
+		inner := strings.TrimSuffix(strings.TrimPrefix(Body(v), `"`), `"`)
+		return `"` + strings.Replace(strings.ReplaceAll(form, "{turn}", turn), "%s", inner, 1) + `"`
+	case turn != "{turn}":
+		return `"{in_days(random_int(1000, 90000))}"`
+	}
+	return `"{in_days(turn)}"`
 }
 
 // Canonical is a text in the layout of fmt, or as it is when it cannot be read.

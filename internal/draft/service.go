@@ -66,8 +66,10 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 	switch {
 	case r.candidate != nil && writes:
 		t.named()
+		r.Harm = t.watch.harm
 	case r.Make != nil && writes:
 		t.run()
+		r.Harm = t.watch.harm
 	case r.Make != nil:
 		r.Notes = append(r.Notes, "`make` was guessed from an item that is there and not tried; --writes makes one and removes it.")
 	}

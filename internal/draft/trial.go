@@ -2,6 +2,7 @@ package draft
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -20,6 +21,8 @@ type trial struct {
 	r    *Resource
 	send Send
 	base string
+	// watch looks after what was there before.
+	watch *keeper
 	// sample is an item that is there; id its identity in the list.
 	sample *value.Value
 	id     string
@@ -57,11 +60,7 @@ func (t *trial) text(v *value.Value) []byte {
 // run tries all of it.
 func (t *trial) run() {
 	t.dropped, t.added, t.turns = map[string]bool{}, map[string]bool{}, slices.Clone(turnForms[1:])
-	for _, m := range t.listed() {
-		if idv, ok := m.Get(t.id); ok {
-			t.there[strings.ToLower(idv.Plain())] = true
-		}
-	}
+	t.begin()
 	t.open("list", t.base+t.r.Collection)
 	t.body = t.r.Make
 	x := t.create()
@@ -70,6 +69,7 @@ func (t *trial) run() {
 		return
 	}
 	if t.r.Make = t.body; !t.identify(x) {
+		t.sweep()
 		return
 	}
 	t.compare()
@@ -124,6 +124,8 @@ func (t *trial) adapt(a *exchange.Answer) bool {
 		case n == t.r.Turn && len(t.turns) > 0:
 			t.nextTurn()
 			return true
+		case has && t.nextForm(n):
+			return true
 		case has && !t.dropped[n]:
 			t.drop(n)
 			return true
@@ -138,6 +140,15 @@ func (t *trial) adapt(a *exchange.Answer) bool {
 			} else {
 				t.put(n, value.NewString("text"))
 			}
+			return true
+		}
+	}
+	if len(named) == 0 {
+		some := false
+		for _, n := range slices.Sorted(maps.Keys(t.r.Keys)) {
+			some = t.nextForm(n) || some
+		}
+		if some {
 			return true
 		}
 	}

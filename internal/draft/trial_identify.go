@@ -135,7 +135,7 @@ func (t *trial) identify(x *exchange.Exchange) bool {
 		}
 	}
 	if item == "" {
-		r.Notes = append(r.Notes, "`make` was tried and made "+name+", which could not be read anywhere likely, or does not show what was sent: write `item` yourself. It was left as it is.")
+		r.Notes = append(r.Notes, "`make` was tried and made "+name+", which could not be read anywhere likely, or does not show what was sent: write `item` yourself.")
 		return false
 	}
 	if item != r.Collection+"/{id}" {

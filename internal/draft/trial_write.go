@@ -11,6 +11,7 @@ import (
 // named tries whether items are made by PUT under a name of the client's.
 func (t *trial) named() {
 	t.dropped, t.added = map[string]bool{}, map[string]bool{}
+	t.begin()
 	// The name itself is in the path, and no member of the body.
 	t.body = t.r.candidate
 	if _, has := t.body.Get(t.id); has {
@@ -43,7 +44,7 @@ func (t *trial) compare() {
 		switch {
 		case !ok:
 			r.Assigned = append(r.Assigned, n)
-		case !value.Equal(was, v.Items[i]) && n != r.Turn && !t.added[n]:
+		case !value.Equal(was, v.Items[i]) && n != r.Turn && r.Keys[n] == "" && !t.added[n]:
 			// The service has its own.
 			t.drop(n)
 			r.Assigned = append(r.Assigned, n)

@@ -155,7 +155,7 @@ func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), 
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	switch {
-	case p.listing == Whole, drawn && (len(p.statuses) > 0 || len(p.unproven) == 0):
+	case p.listing == Whole && len(p.unproven) < MostUnproven, p.listing != Whole && drawn && (len(p.statuses) > 0 || len(p.unproven) == 0):
 		p.turn.Unlock()
 		return func([]string) {}, true
 	case len(p.unproven)+n > MostUnproven:
@@ -168,6 +168,13 @@ func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), 
 		}
 		p.turn.Unlock()
 	}, true
+}
+
+// Doubted tells whether an item of a list could not be shown to be of this run.
+func (b *Book) Doubted(list string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return len(b.page(list).unproven) > 0
 }
 
 // Unproven notes an item that cannot be shown to be of this run, Proven one that can, or that is gone.

@@ -29,9 +29,11 @@ type Drive struct {
 // Seed is the seed of the run.
 func (d *Drive) Seed() uint64 { return d.env.o.Seed }
 
-// Ended tells that nothing more should be sent: the run was interrupted, or the
-// service has ended.
-func (d *Drive) Ended() bool { return d.env.ended() || d.ctx.Err() != nil }
+// Ended tells that nothing more should be sent: the run was interrupted, the service has
+// ended, or it has been told that something which was there before is gone.
+func (d *Drive) Ended() bool {
+	return d.env.ended() || d.ctx.Err() != nil || d.env.watch.told()
+}
 
 // Unreached tells that not one request of the run has been answered, and some have
 // found nobody.
@@ -43,6 +45,7 @@ func (d *Drive) Unreached() bool {
 
 // Harmed tells that something which was there before the run has been seen to change.
 func (d *Drive) Harmed() bool {
+	d.env.tellGone()
 	w := d.env.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -105,9 +108,7 @@ func (d *Drive) Play(s *project.Scenario, id, again int, emit func(event.Event))
 	j.again, j.patient = again, true
 	d.env.watch.enters()
 	defer d.env.watch.leaves()
-	f := d.env.play(d.ctx, j, nil, emit)
-	d.env.watch.take()
-	return f.verdict
+	return d.env.play(d.ctx, j, nil, emit).verdict
 }
 
 // Session is a scenario whose steps are not known beforehand.

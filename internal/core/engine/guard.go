@@ -87,6 +87,12 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 			return "", err
 		}
 		if t.strict() && t.in.closely == nil {
+			if t.in.patient && t.env.watch.unseen(listKey(t.base, list)) {
+				if _, err := t.look("what was there before", g.o); err != nil {
+					return "", err
+				}
+				t.env.tellGone()
+			}
 			t.env.pause(t.in.ctx)
 			if why := t.env.watch.harmed(listKey(t.base, list)); why != "" {
 				return what + ": " + why, nil

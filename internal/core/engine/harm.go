@@ -4,12 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )
@@ -20,6 +18,7 @@ import (
 func (r *environment) settle(ctx context.Context) {
 	w := r.watch
 	for {
+		r.askForMissing()
 		w.mu.Lock()
 		if len(w.doubts) == 0 {
 			w.mu.Unlock()
@@ -29,7 +28,7 @@ func (r *environment) settle(ctx context.Context) {
 		w.wrote = nil
 		told := w.harm[d.w.key] != ""
 		w.mu.Unlock()
-		found := told || r.repeats(ctx, d)
+		found := told || r.goneAfter(d, 1) || r.repeats(ctx, d) || r.goneAfter(d, mostUnseen)
 		w.mu.Lock()
 		w.doubts = w.doubts[1:]
 		if !found {
@@ -81,14 +80,14 @@ func (w *watch) take() []event.Event {
 const mostRepeated = 16
 
 // repeats tells whether one of the checks changes what was there before once more.
-func (r *environment) repeats(ctx context.Context, d doubt) bool {
+func (r *environment) repeats(ctx context.Context, d *doubt) bool {
 	for i := len(d.jobs) - 1; i >= max(0, len(d.jobs)-mostRepeated); i-- {
 		if r.stopped() || ctx.Err() != nil {
 			return false
 		}
 		j := d.jobs[i]
 		var steps []*event.StepFinished
-		s := r.play(ctx, j, &d, func(e event.Event) {
+		s := r.play(ctx, j, d, func(e event.Event) {
 			if st, ok := e.(*event.StepFinished); ok {
 				steps = append(steps, st)
 			}
@@ -103,23 +102,33 @@ func (r *environment) repeats(ctx context.Context, d doubt) bool {
 }
 
 // accuse tells of a service that changes what a check did not name.
-func (r *environment) accuse(j job, d doubt, h *harm, st *event.StepFinished) {
+func (r *environment) accuse(j job, d *doubt, h *harm, st *event.StepFinished) {
 	w := r.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	r.tellHarm(d, st, h.sent, j.s.Raw(), slices.Concat(d.delta.Lines(), []string{"and when it was sent once more:"}, h.lines))
+}
+
+// tellHarm tells of harm to what was there before, with the request that did it; nothing more is
+// written there. The lock is held.
+func (r *environment) tellHarm(d *doubt, st *event.StepFinished, sent int, of string, observed []string) {
+	w := r.watch
 	id := firstHarm + len(w.harm)
 	w.harm[d.w.key] = "this service changes there what it was not asked to; nothing more is written"
-	f := event.Finding{Verdict: event.Failed, Line: st.Line, Expected: "what was there before stays as it is",
-		Observed: slices.Concat(d.delta.Lines(), []string{"and when it was sent once more:"}, h.lines),
-		Because:  "a request changes what it names, and nothing else (RFC 9110 §9.3)", Sent: h.sent}
+	f := event.Finding{Verdict: event.Failed, Line: st.Line, Expected: "what was there before stays as it is", Observed: observed,
+		Because: "a request changes what it names, and nothing else (RFC 9110 §9.3)", Sent: sent}
 	e := *st
 	e.Scenario, e.Index, e.Verdict, e.Findings, e.Why = id, 1, event.Failed, []event.Finding{f}, ""
 	title := r.mask.text(d.w.list + ": what was there before is left alone")
-	w.found = append(w.found, &event.ScenarioStarted{ID: id, File: j.s.File.Source.Name, Line: j.s.Line(), Title: title, Pattern: j.s.Raw()}, &e,
+	w.found = append(w.found, &event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: title, Pattern: of}, &e,
 		&event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(e.Sent)})
-	sent := st.Sent[h.sent].Exchange.Request
-	w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("what was there before this run is not left alone: %s %s in step %q (%s:%d) of %s changes what it does not name: %s",
-		sent.Method, sent.URL, st.Title, st.File, st.Line, j.s.Raw(), strings.Join(d.delta.Lines(), "; ")))})
+	request := st.Sent[sent].Exchange.Request
+	where := ""
+	if of != "" {
+		where = fmt.Sprintf(" in step %q (%s:%d) of %s", st.Title, st.File, st.Line, of)
+	}
+	w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("what was there before this run is not left alone: %s %s%s changes what it does not name: %s",
+		request.Method, request.URL, where, strings.Join(d.delta.Lines(), "; ")))})
 	r.mu.Lock()
 	r.failed = true
 	r.mu.Unlock()
@@ -173,7 +182,7 @@ func (t *step) lookClosely() func(at *attempt) {
 			}
 			d := state.Between(p.before, after.s.Only(p.before.Keys))
 			switch doubt := t.in.closely; {
-			case len(d.Changed) > 0 || len(d.Lost) > 0 && t.gone(p.g, d, after.s):
+			case len(d.Changed) > 0 || len(d.Lost) > 0 && doubt.w.status(d.Lost[0], after.s) == isGone:
 				t.in.harm = &harm{t.e.Index, at.sent, d.Lines()}
 			case writes(at, doubt.delta):
 				t.in.harm = &harm{t.e.Index, at.sent, []string{"nothing changed: what had changed holds the values that are sent here"}}
@@ -209,29 +218,4 @@ func writes(at *attempt, d *state.Delta) bool {
 		}
 	}
 	return carried > 0
-}
-
-// gone tells whether what a list does not show any more cannot be read either,
-// while what it shows can: a list may show a part of what is there.
-func (t *step) gone(g *guard, d *state.Delta, after *state.Snapshot) bool {
-	view, err := t.view(g.o)
-	root, err2 := url.Parse(t.base)
-	if err != nil || err2 != nil || len(after.Keys) == 0 {
-		return false
-	}
-	status := func(s *state.Snapshot) int {
-		ids := view.Identities(s)
-		if len(ids) == 0 {
-			return 0
-		}
-		x := t.env.client.Do(t.in.ctx, &exchange.Request{Method: "GET", URL: root.Scheme + "://" + root.Host + strings.TrimSuffix(t.in.closely.w.list, "/") + "/" + url.PathEscape(ids[0]), Timeout: t.env.o.Timeout})
-		t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is gone", Exchange: x})
-		if x.Answer == nil {
-			return 0
-		}
-		return x.Answer.Status
-	}
-	lost := &state.Snapshot{Keys: []string{"1"}, Members: map[string]*value.Value{"1": d.Lost[0]}}
-	is := status(lost)
-	return (is == 404 || is == 410) && status(after.Only(after.Keys[:1])) == 200
 }

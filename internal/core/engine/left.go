@@ -115,6 +115,7 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		}
 		w.compare(one, s.s, one.view, job{})
 		w.mu.Unlock()
+		r.askForUnlisted(one)
 		if s := one.look(true); s.problem == "" {
 			r.leftIn(one, s.s)
 		}

@@ -141,6 +141,33 @@ type place struct {
 	list string
 }
 
+// places are the guarded lists whose names have values.
+func (t *step) places() []place {
+	var out []place
+	for _, g := range t.in.guards {
+		if list, err := t.collection(g); err == nil && list != "" {
+			out = append(out, place{g, list})
+		}
+	}
+	return out
+}
+
+// wroteBelow notes a write to an item of a guarded list, or to the list.
+func (t *step) wroteBelow(sent event.Sent) {
+	r := sent.Exchange.Request
+	if !t.strict() || syntax.SafeMethod(r.Method) {
+		return
+	}
+	places := t.places()
+	_, p := member(plainPath(r.URL)+"/", places)
+	if p.g == nil && len(places) > 0 {
+		p = places[len(places)-1]
+	}
+	if p = readable(p, places); p.g != nil {
+		t.env.watch.wroteBelow(listKey(t.base, p.list), sent)
+	}
+}
+
 // key tells what kind of list this is: those below all parents are one.
 func (p place) key(base string) string { return listKey(base, p.g.o.At.Raw) }
 
@@ -202,7 +229,7 @@ func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 	e := custody.Evidence{Named: named, Status: c.status}
 	inList := false
 	for _, patient := range []bool{false, true} {
-		if e.Now, inList = t.relisted(p, kind, path.Base(item), patient); e.Now != custody.Missing || !named || known || patient {
+		if e.Now, inList = t.relisted(p, kind, path.Base(item), patient); e.Now != custody.Missing || !named || known || patient || t.env.book.Doubted(kind) {
 			break
 		}
 		// A list may take a moment to show what was made, if it is there.
@@ -246,19 +273,14 @@ func (t *step) unproven(requests []*exchange.Request) (done func(at *attempt), w
 	if !t.strict() || r.Method != "POST" {
 		return done, ""
 	}
-	var places []place
-	for _, g := range t.in.guards {
-		if list, err := t.collection(g); err == nil && list != "" {
-			places = append(places, place{g, list})
-		}
-	}
+	places := t.places()
 	i := slices.IndexFunc(places, func(p place) bool { return p.list == plainPath(r.URL) })
 	if i < 0 {
 		return done, ""
 	}
 	made, ok := t.env.book.Take(readable(places[i], places).key(t.base), len(requests), t.in.world.Drawn.In(string(r.Body)))
 	if !ok {
-		return nil, fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; write `{turn}` in a member of `make` that is shown, or `disposable`", notOurs, r.Method, r.URL, custody.MostUnproven)
+		return nil, fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; it goes on with a `{turn}` in a member of `make` that the list or the item shows, or with `disposable`", notOurs, r.Method, r.URL, custody.MostUnproven)
 	}
 	return func(at *attempt) {
 		var names []string
@@ -292,9 +314,16 @@ const mostRelisted = 1000
 // What a list is that is read for the first time after a create is learnt from that.
 func (t *step) relisted(p place, kind, id string, patient bool) (now custody.Shown, drawn bool) {
 	before := p.g.snaps[p.list]
-	unknown := t.env.book.Listing(kind) == custody.Unknown
-	if p.g.o.By == nil || before == nil || len(before.s.Keys) > mostRelisted && !unknown {
+	known := t.env.book.Listing(kind)
+	unknown := known == custody.Unknown
+	if p.g.o.By == nil || before == nil || known == custody.Partial || len(before.s.Keys) > mostRelisted && !unknown {
 		return custody.NotRead, false
+	}
+	for above, gone := range t.in.removed {
+		if gone && strings.HasPrefix(p.list, strings.ToLower(above)+"/") {
+			// Its list is gone with what it was below.
+			return custody.NotRead, false
+		}
 	}
 	for wait := 50 * time.Millisecond; ; wait *= 3 {
 		if patient {

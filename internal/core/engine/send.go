@@ -123,6 +123,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.env.note(r.Exchange)
 		t.e.Sent = append(t.e.Sent, event.Sent{Role: at.role, N: number, Exchange: r.Exchange})
 		t.takeCookies(r)
+		t.wroteBelow(t.e.Sent[len(t.e.Sent)-1])
 	}
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]

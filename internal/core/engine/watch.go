@@ -27,7 +27,7 @@ type watch struct {
 	asked map[string]bool
 	// wrote are the checks that have written since all was last seen to be as it was.
 	wrote  []job
-	doubts []doubt
+	doubts []*doubt
 	harm   map[string]string
 	// found are events to be told as soon as no scenario is under way, ends what
 	// is told at the end of the run.
@@ -42,18 +42,27 @@ type watch struct {
 
 // watched is a list, as it was before the first write.
 type watched struct {
-	// key tells the list from that of another service, list is its path.
-	key, list string
-	before    *state.Snapshot
-	view      state.View
-	last      *state.Snapshot
+	// key tells the list from that of another service, list is its path, and kind the same for
+	// the lists below all parents.
+	key, list, kind string
+	before          *state.Snapshot
+	view            state.View
+	last            *state.Snapshot
 	// keys finds what may be keys in all that it held.
 	keys *custody.Index
 	// unread is the step since which it cannot be read, "" while it can, or where that is
 	// seen only at the end.
 	unread string
-	// look reads it once more, whole with all that is ignored otherwise.
+	// look reads it once more, whole with all that is ignored otherwise; asks reads one item
+	// by itself, and gives the status, 0 where there is no answer.
 	look func(whole bool) *snapshot
+	asks func(id string) int
+	// unlisted were there before, are not listed any more, and can be read by themselves.
+	unlisted *state.Snapshot
+	// since are the writes below it since it was last seen, deletes those that may have
+	// removed something.
+	since   []event.Sent
+	deletes int
 }
 
 // doubt is a change of what was there before, with the checks that may have
@@ -64,6 +73,10 @@ type doubt struct {
 	keys  []string
 	delta *state.Delta
 	jobs  []job
+	// since are the writes that came before it, asked tells that what is missing in the list
+	// was asked for by itself.
+	since []event.Sent
+	asked bool
 }
 
 func newWatch() *watch {
@@ -86,6 +99,13 @@ func (w *watch) harmed(key string) string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return w.harm[key]
+}
+
+// told tells whether it has been told of any harm.
+func (w *watch) told() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return len(w.harm) > 0
 }
 
 // keys finds what may be keys in a list as it was before the run, nil where it was not read.
@@ -139,7 +159,7 @@ func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 	if known {
 		return
 	}
-	one := &watched{key: key, list: list, view: view, before: &state.Snapshot{}, last: s, keys: custody.NewIndex(s)}
+	one := &watched{key: key, list: list, kind: place{g, list}.key(t.base), view: view, before: &state.Snapshot{}, last: s, keys: custody.NewIndex(s)}
 	for i, k := range s.Keys {
 		if i == mostWatched {
 			t.in.emit(&event.Notice{Text: fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", t.env.mask.text(list), mostWatched, len(s.Keys))})
@@ -165,6 +185,7 @@ func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 			}
 			return found
 		}
+		one.asks = func(id string) int { return again.asks(g.o, id) }
 	}
 	w.mu.Lock()
 	w.lists[key] = one
@@ -214,7 +235,11 @@ func (w *watch) saw(t *step, o *syntax.Observe, at string, s *state.Snapshot) {
 	if one != nil {
 		one.unread = ""
 	}
-	if one == nil || one.look == nil || one.last == s || o.By.Raw != one.view.By.String() {
+	if one == nil || one.look == nil || o.By.Raw != one.view.By.String() {
+		return
+	}
+	if one.last == s {
+		one.since, one.deletes = nil, 0
 		return
 	}
 	view, err := t.view(o)
@@ -237,6 +262,8 @@ func (w *watch) missed(t *step, at string) {
 // may ignore other members. The lock is held.
 func (w *watch) compare(one *watched, s *state.Snapshot, view state.View, now job) {
 	one.last = s
+	since := one.since
+	one.since, one.deletes = nil, 0
 	is := one.view.Bare(s.Only(one.before.Keys))
 	d := state.Between(view.Bare(one.before.Only(one.before.Keys)), is)
 	if len(d.Lost)+len(d.Changed) == 0 {
@@ -244,7 +271,7 @@ func (w *watch) compare(one *watched, s *state.Snapshot, view state.View, now jo
 		w.wrote = slices.DeleteFunc(w.wrote, func(j job) bool { return j.id != now.id && j.over != nil && j.over.Load() })
 		return
 	}
-	w.doubts = append(w.doubts, doubt{one, one.before.Keys, d, slices.Clone(w.wrote)})
+	w.doubts = append(w.doubts, &doubt{w: one, keys: one.before.Keys, delta: d, jobs: slices.Clone(w.wrote), since: since})
 	// What has changed is told once.
 	steady := slices.DeleteFunc(slices.Clone(is.Keys), func(k string) bool {
 		return slices.ContainsFunc(d.Changed, func(c state.Change) bool { return c.After == is.Members[k] })

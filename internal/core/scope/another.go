@@ -11,11 +11,11 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// another is a value of the same form that nothing is likely to have: for a
+// Another is a value of the same form that nothing is likely to have: for a
 // number, in quotes or not, one that is some hundred millions larger and still fits 32
 // bits, a fresh UUID for a UUID, a text with other letters and digits. Of a path or URL
 // only the last segment is another.
-func another(r *Random, v *value.Value) (*value.Value, error) {
+func Another(r *Random, v *value.Value) (*value.Value, error) {
 	if v.Kind == value.Number {
 		sum, err := value.Add(v.Text, value.NewInt(700_000_000+r.Int64N(200_000_000)).Text, false)
 		return value.NewNumber(sum), err
@@ -28,12 +28,12 @@ func another(r *Random, v *value.Value) (*value.Value, error) {
 	head := ""
 	if i := strings.LastIndexByte(strings.TrimSuffix(text, "/"), '/'); i >= 0 {
 		head, text = text[:i+1], text[i+1:]
-		last, err := another(r, lastSegment(text))
+		last, err := Another(r, lastSegment(text))
 		return value.NewString(head + last.Plain()), err
 	}
 	if n := lastSegment(text); n.Kind == value.Number {
 		// A number in quotes is counted up like any other: the next ones may have been there.
-		far, err := another(r, n)
+		far, err := Another(r, n)
 		return value.NewString(far.Plain()), err
 	}
 	return likeText(r, text), nil
@@ -105,7 +105,7 @@ func anotherThan(r *Random, like, list *value.Value) (*value.Value, error) {
 		taken[it.Plain()] = true
 	}
 	for range 1000 {
-		v, err := another(r, like)
+		v, err := Another(r, like)
 		if like.Kind == value.String && lastSegment(like.Text).Kind == value.Number {
 			// With those that are there known, the next one is as good, and keeps to the form.
 			v = likeText(r, like.Text)

@@ -97,7 +97,7 @@ var functions = map[string]function{
 	}},
 	"another": {1, 2, "another(id)", "a value of the same form that nothing is likely to have; with a list, none of the list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 {
-			return another(w.Rand, a[0])
+			return Another(w.Rand, a[0])
 		}
 		return anotherThan(w.Rand, a[0], a[1])
 	}},
