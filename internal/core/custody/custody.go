@@ -96,7 +96,9 @@ type Book struct {
 }
 
 type page struct {
-	listing  Listing
+	listing Listing
+	// slides tells that what it leaves out depends on what else there is.
+	slides   bool
 	statuses map[int]bool
 	// unproven are names of items that were made and cannot be shown to be of this run.
 	unproven map[string]bool
@@ -128,6 +130,54 @@ func (b *Book) Set(list string, is Listing) {
 	if p := b.page(list); p.listing != Partial && is != Unknown {
 		p.listing = is
 	}
+}
+
+// SetSlides notes that a list shows a part of what is there, such as the newest twenty, and
+// Slides tells whether it does.
+func (b *Book) SetSlides(list string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	p := b.page(list)
+	p.listing, p.slides = Partial, true
+}
+
+// Slides tells what SetSlides has noted.
+func (b *Book) Slides(list string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.page(list).slides
+}
+
+// Slid tells whether a list may have moved on by some items: what it lost was at one end of it,
+// and as many came at the other.
+func Slid(before, after *state.Snapshot) bool {
+	var lost, gained int
+	for _, k := range before.Keys {
+		if after.Members[k] == nil {
+			lost++
+		}
+	}
+	for _, k := range after.Keys {
+		if before.Members[k] == nil {
+			gained++
+		}
+	}
+	if lost != gained || lost == 0 || lost > len(before.Keys) {
+		return false
+	}
+	ends := func(s *state.Snapshot, other *state.Snapshot, n int, last bool) bool {
+		keys := s.Keys[:n]
+		if last {
+			keys = s.Keys[len(s.Keys)-n:]
+		}
+		for _, k := range keys {
+			if other.Members[k] != nil {
+				return false
+			}
+		}
+		return true
+	}
+	return ends(before, after, lost, false) && ends(after, before, lost, true) || ends(before, after, lost, true) && ends(after, before, lost, false)
 }
 
 // Usual tells whether a create of something drawn was answered with a status, and Made that one was.

@@ -178,6 +178,11 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 	if ok || t.ofForm(b) {
 		return
 	}
+	if effect && t.partlyShown(b) {
+		t.in.judged--
+		t.e.Why = "what became of the list was not judged: it shows a part of what is there, and which part changes"
+		return
+	}
 	if b.Quantifier != "" && b.Quantifier != "every" {
 		o.found = append([]string{fmt.Sprintf("it holds for %d of %d", o.held, o.total)}, o.found...)
 	}
@@ -363,5 +368,5 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 		at.of.disturbed(b)
 		d = at.of.unexplained(d, b, a)
 	}
-	return d, nil
+	return at.of.withoutSlid(d, name, b, a), nil
 }

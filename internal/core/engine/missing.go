@@ -68,6 +68,55 @@ func (t *step) asks(o *syntax.Observe, id string) int {
 	return x.Answer.Status
 }
 
+// withoutSlid is a difference without what has only left, or come back into, the part that a list
+// shows: one that shows its newest twenty loses the oldest of them with each create, and it is
+// still there. That a list is such a one is seen when what it lost at one end can be read, and it
+// gained as many at the other.
+func (t *step) withoutSlid(d *state.Delta, name string, b, a *snapshot) *state.Delta {
+	o := t.in.observed[name]
+	if o == nil || o.o.By == nil || len(d.Lost)+len(d.Gained) < 2 {
+		return d
+	}
+	kind := listKey(t.base, o.o.At.Raw)
+	slides := t.env.book.Slides(kind)
+	if !slides && (len(d.Lost) == 0 || len(d.Lost) > mostSlid || len(b.s.Keys) != len(a.s.Keys) || !custody.Slid(b.s, a.s)) {
+		return d
+	}
+	out := &state.Delta{Single: d.Single, Changed: d.Changed, Gained: d.Gained}
+	for _, m := range d.Lost {
+		ids := b.view.Identities(&state.Snapshot{Keys: []string{""}, Members: map[string]*value.Value{"": m}})
+		if len(ids) == 0 || t.asks(o.o, ids[0]) != 200 {
+			out.Lost = append(out.Lost, m)
+		}
+	}
+	if len(out.Lost) < len(d.Lost) {
+		t.env.book.SetSlides(kind)
+		slides = true
+	}
+	if slides && len(out.Lost) > 0 {
+		out.Gained = slices.DeleteFunc(slices.Clone(d.Gained), func(m *value.Value) bool { return !t.in.world.Drawn.In(m.String()) })
+	}
+	return out
+}
+
+// partlyShown tells whether a claim is about a list that shows a changing part of what is there.
+func (t *step) partlyShown(b *syntax.Expectation) bool {
+	names := t.in.order
+	if b.Subject.Kind == "observation" {
+		names = nil
+		for _, o := range b.Observations() {
+			names = append(names, o.Name)
+		}
+	}
+	return slices.ContainsFunc(names, func(n string) bool {
+		o := t.in.observed[n]
+		return o != nil && t.env.book.Slides(listKey(t.base, o.o.At.Raw))
+	})
+}
+
+// mostSlid bounds how many items are asked for at one look.
+const mostSlid = 20
+
 // askForMissing asks, one by one, for what lists do not show any more; what is still there is no
 // doubt, but its list leaves things out.
 func (r *environment) askForMissing() {
@@ -87,7 +136,7 @@ func (r *environment) askForMissing() {
 		w.mu.Lock()
 		d.asked, d.delta.Lost = true, lost
 		if len(moved) > 0 {
-			r.book.Set(d.w.kind, custody.Partial)
+			r.book.SetSlides(d.w.kind)
 			if d.w.unlisted == nil {
 				d.w.unlisted = &state.Snapshot{Members: map[string]*value.Value{}}
 			}

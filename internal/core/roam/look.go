@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/state"
@@ -85,6 +86,8 @@ func (w *walk) lookAtList(m *move) *doubt {
 	if problem != "" {
 		return nil
 	}
+	// One that moved on by as many as it gained shows a part of what is there.
+	g.slides = g.slides || w.listed != nil && custody.Slid(w.listed, s)
 	w.listed = s
 	for _, it := range w.m.items {
 		if it.id == nil || it.is == unsure {
@@ -227,7 +230,7 @@ const firstPage = 10
 // partial tells whether a list may be one page of a longer one, although nothing is
 // known of pages: it lacks only what was made first, or last.
 func (w *walk) partial(s *state.Snapshot) bool {
-	if w.of.r.Paging != nil || len(s.Keys) < firstPage {
+	if w.of.r.Paging != nil || len(s.Keys) < firstPage && !w.of.slides {
 		return false
 	}
 	var shows []bool

@@ -87,8 +87,9 @@ type ground struct {
 	// meets counts rounds, met is what they have shown.
 	meets int
 	met   map[string]*met
-	// late is set once a write was answered 202.
-	late bool
+	// late is set once a write was answered 202, slides once the list has shown another part of
+	// what is there.
+	late, slides bool
 	// left counts the items that could not be removed.
 	left int
 	// refused tells why nothing can be made.
