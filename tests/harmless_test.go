@@ -723,7 +723,10 @@ func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
 			}
 			assert.Contains(t, r.out, "what was there before this run is not left alone: "+map[string]string{"delete": "DELETE", "amend": "PATCH", "count": "PATCH"}[c.harm])
 			assert.Contains(t, r.out, c.says)
-			assert.Contains(t, r.out, "and when it was sent once more:")
+			if c.harm != "delete" {
+				// What is gone is not removed once more to be sure.
+				assert.Contains(t, r.out, "and when it was sent once more:")
+			}
 			for _, report := range []string{"r.md", "r.xml"} {
 				text, err := os.ReadFile(dir + "/" + report)
 				require.NoError(t, err)
@@ -737,7 +740,7 @@ func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
 					there++
 				}
 			}
-			assert.GreaterOrEqual(t, there, 5, "it is not tried again and again")
+			assert.GreaterOrEqual(t, there, userItems-1, "it is not tried again and again")
 		})
 	}
 }

@@ -48,7 +48,7 @@ type quayManners struct {
 	soft, slow bool
 	// upsert lets PUT make items; owner demands an item of /keepers.
 	upsert, owner bool
-	keepers       map[string]bool
+	keepers       map[string]any
 	// patchJSON reads PATCH as application/json only; busy answers 429 now and
 	// then; mute never answers methods that it does not know.
 	patchJSON, busy, mute bool
@@ -66,7 +66,7 @@ func newQuay(m quayManners) *quay {
 	if m.key == "" {
 		m.key = "ref"
 	}
-	m.keepers, m.hung = map[string]bool{}, map[string]int{}
+	m.keepers, m.hung = map[string]any{}, map[string]int{}
 	return &quay{items: map[string]map[string]any{}, quayManners: m}
 }
 
@@ -135,13 +135,19 @@ func (q *quay) keeper(w http.ResponseWriter, r *http.Request, parts []string) {
 	case len(parts) == 1 && r.Method == "POST":
 		q.next++
 		id := fmt.Sprint("k", q.next)
-		q.keepers[id] = true
+		var in map[string]any
+		_ = json.NewDecoder(r.Body).Decode(&in)
+		if name, _ := in["name"].(string); name == "" || strings.Contains(name, "\ufffd") || len(name) > 200 {
+			q.say(w, 400, map[string]any{"error": "name is a text"})
+			return
+		}
+		q.keepers[id] = map[string]any{"id": id, "name": in["name"]}
 		q.say(w, 201, map[string]any{"id": id})
-	case len(parts) == 2 && r.Method == "DELETE" && q.keepers[parts[1]]:
+	case len(parts) == 2 && r.Method == "DELETE" && q.keepers[parts[1]] != nil:
 		delete(q.keepers, parts[1])
 		w.WriteHeader(204)
-	case len(parts) == 2 && q.keepers[parts[1]]:
-		q.say(w, 200, map[string]any{"id": parts[1]})
+	case len(parts) == 2 && q.keepers[parts[1]] != nil:
+		q.say(w, 200, q.keepers[parts[1]])
 	default:
 		q.say(w, 404, map[string]any{"error": "nothing here"})
 	}
@@ -188,7 +194,7 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 		q.say(w, 400, map[string]any{"error": "the body names another"})
 		return nil
 	}
-	if keeper, _ := in["keeper"].(string); q.owner && !q.keepers[keeper] && (whole || in["keeper"] != nil) {
+	if keeper, _ := in["keeper"].(string); q.owner && q.keepers[keeper] == nil && (whole || in["keeper"] != nil) {
 		q.say(w, 422, map[string]any{"error": "keeper is not there"})
 		return nil
 	}
@@ -473,7 +479,17 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 			}
 			assert.NotContains(t, ours, "▲", "%s", ours)
 			assert.NotContains(t, ours, "cannot tell", "%s", ours)
-			assert.NotContains(t, r.out, "left on the service")
+			// Without a list, what shows nothing that was drawn stays, and is told.
+			most := 0
+			if strings.Contains(c.says, "supports") {
+				most = 3
+			}
+			if !c.manners.soft {
+				assert.LessOrEqual(t, q.size(), most, "%s", r.out)
+			}
+			if most == 0 {
+				assert.NotContains(t, r.out, "left on the service")
+			}
 			span, _ := roamFor("1s")
 			walked := runFor(t, dir, span, "roam", "--for", span, "--seed", "3")
 			assert.Equal(t, 0, walked.code, "%s", walked.out+walked.err)
@@ -481,8 +497,7 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 			q.mu.Lock()
 			defer q.mu.Unlock()
 			if !c.manners.soft {
-				assert.NotContains(t, walked.out, "left on the service")
-				assert.Empty(t, q.items)
+				assert.LessOrEqual(t, len(q.items), 2*most)
 				assert.Empty(t, q.keepers)
 			}
 		})
@@ -607,7 +622,9 @@ func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
 	assert.Equal(t, 5, r.code)
 	assert.NotContains(t, r.out, "▲ ", "%s", r.out)
 	assert.Contains(t, r.out, "could not be observed")
-	assert.Zero(t, q.size())
+	// What shows nothing that was drawn stays, and is told.
+	assert.LessOrEqual(t, q.size(), 3)
+	assert.Contains(t, r.out, "left on the service")
 	// Nor by a list that shows a part of what is there, and is not said to page.
 	for _, pages := range []string{"offset", "cursor"} {
 		q = newQuay(quayManners{pages: pages, wrapped: "rows"})
@@ -622,6 +639,6 @@ func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
 		assert.Equal(t, 5, r.code)
 		assert.NotContains(t, r.out, "▲ ", "%s", r.out)
 		assert.Contains(t, r.out, "write how it pages")
-		assert.Equal(t, 8, q.size())
+		assert.LessOrEqual(t, q.size(), 8+3)
 	}
 }

@@ -311,7 +311,12 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	r.Notes = nil
 	notes = append(notes, more...)
 	r.Auth = auth
-	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + r.Life("", nil) + "\n" + r.Text()
+	life := r.Life("", nil)
+	if n := strings.Count(life, draft.OnlyUnguarded); n > 0 {
+		life = draft.Unguarded(n) + life
+		notes = append(notes, event.Count(n, "step")+" may change what a run did not make, or leave something: sent with --let unguarded=true only.")
+	}
+	text := "# Drafted from " + f.service + ": read it, and mend what was guessed.\n\n" + life + "\n" + r.Text()
 	return []page{withCredentials(drafted(name, base), credentials, auth), {r.Name + ".upath", draft.Canonical(text)}}, notes, r.Harm, nil
 }
 

@@ -234,19 +234,17 @@ func nearest(groups []*collection, path string) *collection {
 // outermost to g, and what takes them away again. It tells whether there is a way.
 func (s *Suite) parents(g *collection) (before, after string, ok bool) {
 	for _, up := range g.chain() {
-		if up.Make == nil || up.orphan {
+		if up.Make == nil || up.orphan || !slices.Contains(up.Supports, "delete") {
 			return "", "", false
 		}
 		w := &steps{}
 		t := up.told["create"]
 		lines := append([]string{"send POST " + up.scene().Collection}, t.Lines...)
-		w.step("make one of "+up.Name+" first", append(lines, "  "+up.sends("{random_text(6)}"), "expect status "+t.status("2xx"), "keep "+up.kept()+" from "+t.keeps(up.Resource))...)
+		w.step("make one of "+up.Name+" first", append(lines, "  "+up.sends("{random_text(6)}"), "expect status "+t.status("2xx"), needsMade, "keep "+up.kept()+" from "+t.keeps(up.Resource))...)
 		before += w.b.String()
-		if slices.Contains(up.Supports, "delete") {
-			d := &steps{}
-			d.step("take away the one of "+up.Name, append([]string{"send DELETE " + strings.ReplaceAll(up.scene().itemPath(), "{id}", "{"+up.kept()+"}")}, up.told["delete"].Lines...)...)
-			after = d.b.String() + after
-		}
+		d := &steps{}
+		d.step("take away the one of "+up.Name, append([]string{"send DELETE " + strings.ReplaceAll(up.scene().itemPath(), "{id}", "{"+up.kept()+"}")}, up.told["delete"].Lines...)...)
+		after = d.b.String() + after
 	}
 	return before, after, true
 }

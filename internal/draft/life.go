@@ -59,11 +59,15 @@ func inLine(text string) string {
 }
 
 // steps writes steps of a scenario.
-type steps struct{ b strings.Builder }
+type steps struct {
+	b strings.Builder
+	// only is the condition under which they are sent, "" for none.
+	only string
+}
 
 func (s *steps) step(title string, lines ...string) {
 	fmt.Fprintf(&s.b, "  step %q\n", title)
-	for _, l := range lines {
+	for _, l := range append([]string{s.only}, lines...) {
 		if l != "" {
 			s.b.WriteString("    " + inLine(l) + "\n")
 		}
@@ -90,8 +94,11 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 	}
 	made := can["create"] && r.Make != nil
 	fmt.Fprintf(&s.b, "scenario %q\n", "the usual path of "+strings.ReplaceAll(r.Name, "_", " "))
-	if made && can["list"] {
+	switch {
+	case made && can["list"]:
 		fmt.Fprintf(&s.b, "  guard %s%s by %s\n", r.Collection, in(r.Members), cmp.Or(r.InList, r.Identity))
+	case made:
+		fmt.Fprintf(&s.b, "  guard %s\n", r.Collection)
 	}
 	s.b.WriteString(prefix)
 	if can["list"] {
@@ -109,11 +116,15 @@ func (r *Resource) Life(prefix string, told map[string]Told) string {
 		}
 		s.step("list them", lines...)
 	}
+	if made && !can["delete"] {
+		// What it makes would stay.
+		s.only = OnlyUnguarded
+	}
 	if made {
 		t := told["create"]
 		lines := slices.Concat([]string{"send POST " + r.Collection}, t.request(), []string{"  " + r.sends("{random_text(6)}"), "expect status " + t.status("2xx")}, t.claims())
 		if can["read"] || can["replace"] && r.Remake != nil || can["amend"] && r.Amend != nil || can["delete"] {
-			lines = append(lines, "keep "+name+" from "+t.keeps(r))
+			lines = append(lines, needsMade, "keep "+name+" from "+t.keeps(r))
 		}
 		s.step("make one", lines...)
 	}
@@ -168,6 +179,10 @@ func (s *steps) writes(r *Resource, item string, can map[string]bool, told map[s
 		}
 	}
 }
+
+// needsMade stands before what is kept of the answer to a create: a refusal names nothing that
+// was made.
+const needsMade = "need status 2xx"
 
 // itemPath is the path of an item, with {id} in it.
 func (r *Resource) itemPath() string {

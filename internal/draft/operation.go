@@ -78,10 +78,9 @@ func (s *Suite) lone(groups []*collection, op *contract.Operation) {
 	}
 	name := fileName(op, file)
 	if reason := reaches(op, safe, g != nil, len(open)); reason != "" {
-		head = append([]string{"when {" + unguardedName + "} is true"}, head...)
+		head = append([]string{OnlyUnguarded}, head...)
 		about = append(about, "# It "+reason+", so it is sent with --let "+unguardedName+"=true only.")
 		s.left(hint, "may change what a run did not make: sent with --let "+unguardedName+"=true only", op.Title())
-		defer func() { s.sheets[name].unguarded = true }()
 	}
 	if spec := op.Spec; len(spec.Callbacks) > 0 {
 		s.left(hint, "callbacks are not drafted", op.Title())
@@ -135,20 +134,18 @@ func (s *Suite) outer(groups []*collection, op *contract.Operation, safe bool) (
 	return strings.Join(parts, "/"), pre, ends, g
 }
 
-// reaches says why a request may change what a run did not make, "" for one that does not.
+// reaches says why a request may change what a run did not make, "" for one that does not: it
+// reads, or what it writes to is below an item that the scenario has made.
 func reaches(op *contract.Operation, safe, made bool, open int) string {
 	switch {
-	case safe:
-		return ""
-	case op.Method == "POST" && open == 0:
-		// It makes something, or acts on what was made.
+	case safe || made && open == 0:
 		return ""
 	case open > 0:
 		return "writes to an item that the scenario has not made"
-	case made:
-		return ""
 	case op.Method == "DELETE":
 		return "names no item, and may remove all of them"
+	case op.Method == "POST":
+		return "may make something that the scenario cannot remove, or act on what is there"
 	}
 	return "names no item, and may change what is there"
 }

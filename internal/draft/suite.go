@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"usualpath/internal/contract"
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/value"
 )
 
@@ -35,9 +36,10 @@ type Suite struct {
 // that does not hold can be left out.
 type sheet struct {
 	parts []part
-	// unguarded is set when a step needs the name of that kind, secret when one sends
+	// unguarded counts the steps that need the name of that kind; secret is set when one sends
 	// credentials, which the file then has itself.
-	unguarded, secret bool
+	unguarded int
+	secret    bool
 	// uses are files whose resources are used, of the suite it is of.
 	uses    []string
 	of      *Suite
@@ -262,6 +264,7 @@ func (s *Suite) add(file string, p part) {
 	t := s.sheet(file)
 	t.parts = append(t.parts, p)
 	t.secret = t.secret || usesSecret(p.text)
+	t.unguarded += strings.Count(p.text, OnlyUnguarded)
 	for _, op := range p.operations {
 		if !slices.Contains(s.Drafted, op) {
 			s.Drafted = append(s.Drafted, op)
@@ -280,6 +283,15 @@ func (s *Suite) finish() {
 // did not make.
 const unguardedName = "unguarded"
 
+// OnlyUnguarded leaves a step out that may change what a run did not make, unless it was said
+// that it may be sent.
+const OnlyUnguarded = "when {" + unguardedName + "} is true"
+
+// Unguarded says at the top of a draft how many steps there are of that kind.
+func Unguarded(n int) string {
+	return "# Left out unless --let " + unguardedName + "=true: " + event.Count(n, "step") + " that may change what a run did not make.\nlet " + unguardedName + " = false\n\n"
+}
+
 func (t *sheet) laid() string {
 	var laid []string
 	for _, p := range t.parts {
@@ -295,8 +307,8 @@ func (t *sheet) head() string {
 	for _, u := range t.uses {
 		b.WriteString("use " + quoted(u) + "\n\n")
 	}
-	if has(func(t *sheet) bool { return t.unguarded }) {
-		b.WriteString("# Steps that may change what a run did not make are sent with --let " + unguardedName + "=true only.\nlet " + unguardedName + " = false\n\n")
+	if has(func(t *sheet) bool { return t.unguarded > 0 }) {
+		b.WriteString(Unguarded(t.unguarded))
 	}
 	for _, name := range sortedKeys(t.lets) {
 		b.WriteString(t.lets[name])

@@ -40,7 +40,7 @@ func (s *Suite) Without(there []string) {
 // Added is a file's text with what was drafted for it behind what it has.
 func (s *Suite) Added(name, text string) string {
 	added := s.Files[name]
-	if s.sheets[name].unguarded && strings.Contains(text, "\nlet "+unguardedName+" =") {
+	if s.sheets[name].unguarded > 0 && strings.Contains(text, "\nlet "+unguardedName+" =") {
 		_, added, _ = strings.Cut(added, "\n\n")
 	}
 	if strings.TrimSpace(text) == "" {

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/value"
 	"usualpath/internal/draft"
@@ -40,8 +41,8 @@ type drafting struct {
 	known draft.Known
 	auth  []string
 	out   *Draft
-	// unguarded tells that some steps may change what was there before.
-	unguarded bool
+	// unguarded counts the steps that may change what was there before.
+	unguarded int
 }
 
 // From drafts scenarios of the calls that are chosen.
@@ -61,6 +62,7 @@ func From(r *Recording, o Choice) (*Draft, error) {
 		steps = append(steps, d.step(i, titles))
 	}
 	d.unused(steps)
+	d.guard(steps, signs)
 	d.hoist(steps, signs)
 	d.scenario(steps, signs)
 	d.out.Resources = d.resources()
@@ -113,9 +115,9 @@ func (d *drafting) hoist(steps []draft.Proposal, signs int) {
 // scenario writes all steps, and what takes away again what they have made.
 func (d *drafting) scenario(steps []draft.Proposal, signs int) {
 	var b strings.Builder
-	if d.unguarded {
-		b.WriteString("# Steps that may change what was there before are not sent unless --let unguarded=true says so.\nlet unguarded = false\n\n")
-		d.out.Notes = append(d.out.Notes, "Some steps change what was there before the recording: a run sends them with --let unguarded=true only, and what comes after them may then look otherwise.")
+	if d.unguarded > 0 {
+		b.WriteString(draft.Unguarded(d.unguarded))
+		d.out.Notes = append(d.out.Notes, event.Count(d.unguarded, "step")+" of the recording may change what a run did not make, or needs what such a step gives: sent with --let unguarded=true only.")
 	}
 	b.WriteString("scenario \"as it was recorded\"\n")
 	var after []string
@@ -125,7 +127,8 @@ func (d *drafting) scenario(steps []draft.Proposal, signs int) {
 			continue
 		}
 		b.WriteString(strings.Join(indented(p.Lines), "\n") + "\n\n")
-		if len(p.After) > 0 && !d.removed(i) {
+		// The recording may remove it itself, but not where a step before that is missed.
+		if len(p.After) > 0 {
 			after = append(indented(p.After), after...)
 		}
 	}
@@ -282,11 +285,6 @@ func (d *drafting) step(i int, titles map[string]bool) draft.Proposal {
 		p.Lines = slices.Insert(p.Lines, at+1, fmt.Sprintf("    retry for %ds every 200ms", max(10, int(3*c.Polled.Seconds()))))
 	}
 	d.vary(i, p.Lines)
-	if d.touches(i) {
-		at := slices.IndexFunc(p.Lines, func(l string) bool { return strings.HasPrefix(strings.TrimSpace(l), "send ") })
-		p.Lines = slices.Insert(p.Lines, at, "  when {unguarded} is true")
-		d.unguarded = true
-	}
 	for _, g := range d.needed[i] {
 		for n, v := range p.Kept {
 			if v.Plain() == g.text && !g.secret {
@@ -335,34 +333,6 @@ func (d *drafting) vary(i int, lines []string) {
 	}
 }
 
-// touches tells whether a call may change what was there before the recording: it writes, and
-// to nothing that was made in it.
-func (d *drafting) touches(i int) bool {
-	c := d.calls[i]
-	at := pathOf(c)
-	if c.Method() == http.MethodGet || c.Method() == http.MethodHead || c.Method() == http.MethodOptions {
-		return false
-	}
-	made := slices.ContainsFunc(d.calls[:i], func(other *Call) bool {
-		if other.Status()/100 != 2 || other.Method() != http.MethodPost && (other.Method() != http.MethodPut || other.Status() != http.StatusCreated) {
-			return false
-		}
-		if other.Method() == http.MethodPut {
-			return at == pathOf(other) || strings.HasPrefix(at, pathOf(other)+"/")
-		}
-		rest, below := strings.CutPrefix(at, strings.TrimSuffix(pathOf(other), "/")+"/")
-		id, _, _ := strings.Cut(rest, "/")
-		return below && slices.ContainsFunc(gives(0, other), func(g *given) bool { return g.telling && g.text == id })
-	})
-	if made {
-		return false
-	}
-	// A POST to where no item is named makes one, or signs in.
-	return c.Method() != http.MethodPost || slices.ContainsFunc(strings.Split(at, "/"), func(segment string) bool {
-		return drawn(segment) || segment != "" && strings.Trim(segment, "0123456789") == "" || d.uses[i][segment] != nil
-	})
-}
-
 // unused takes away names that are kept to remove what was made, where the recording removes
 // it itself.
 func (d *drafting) unused(steps []draft.Proposal) {
@@ -371,7 +341,7 @@ func (d *drafting) unused(steps []draft.Proposal) {
 			used := func(p draft.Proposal) bool {
 				return slices.ContainsFunc(p.Lines, func(l string) bool { return strings.Contains(l, "{"+n+"}") })
 			}
-			if !d.removed(i) && len(steps[i].After) > 0 || slices.ContainsFunc(steps, used) {
+			if len(steps[i].After) > 0 || slices.ContainsFunc(steps, used) {
 				continue
 			}
 			steps[i].Lines = slices.DeleteFunc(steps[i].Lines, func(l string) bool { return strings.HasPrefix(strings.TrimSpace(l), "keep "+n+" from ") })
@@ -433,20 +403,13 @@ func (d *drafting) free(name string) string {
 // removed tells whether the recording itself removes what a call has made.
 func (d *drafting) removed(i int) bool {
 	c := d.calls[i]
-	v, err := value.Decode(string(c.Exchange.Answer.Body), value.Limits{})
-	id := ""
-	if err == nil {
-		if n := draft.Identity(v); n != "" {
-			one, _ := v.Get(n)
-			id = one.Plain()
-		}
-	}
-	if at := c.Exchange.Answer.Header.Get("Location"); id == "" && at != "" {
-		id = path.Base(at)
+	ids := map[string]bool{}
+	for _, g := range gives(i, c) {
+		ids[g.text] = g.telling
 	}
 	return slices.ContainsFunc(d.calls[i+1:], func(other *Call) bool {
 		at := pathOf(other)
-		return other.Method() == http.MethodDelete && other.Status()/100 == 2 && (id != "" && path.Base(at) == id || strings.HasPrefix(pathOf(c), at+"/"))
+		return other.Method() == http.MethodDelete && other.Status()/100 == 2 && (ids[path.Base(at)] || strings.HasPrefix(pathOf(c), at+"/"))
 	})
 }
 

@@ -86,6 +86,7 @@ func TestWhatCannotBeRead(t *testing.T) {
 func TestWhatARecordingBecomes(t *testing.T) {
 	login := entry(1, "POST", host+"/login", 200, `{"token": "s3cr3t-token-77", "user_id": 41}`, "body", `{"name": "keeper", "password": "herring-pie"}`)
 	made := entry(3, "POST", host+"/boats", 201, `{"id": 907, "name": "Knot {x}", "owner_id": 41}`, "body", `{"name": "Knot {x}", "owner_id": 41}`, "Authorization", "Bearer s3cr3t-token-77")
+	const only = "when {unguarded} is true\n    "
 	bearer := []string{"Authorization", "Bearer s3cr3t-token-77"}
 	for name, c := range map[string]struct {
 		entries   []string
@@ -95,14 +96,23 @@ func TestWhatARecordingBecomes(t *testing.T) {
 		"left out": {[]string{entry(1, "GET", host+"/", 200, "<p>"), entry(2, "GET", "http://cdn.example/x", 200, "{}"), entry(3, "OPTIONS", host+"/boats", 204, "", "Access-Control-Request-Method", "POST"), entry(4, "GET", host+"/boats", 200, "[]"), entry(5, "GET", host+"/boats", 200, "[]"),
 			entry(6, "GET", host+"/lost", 0, ""), entry(7, "GET", host+"/berths", 200, "[]")}, []string{"GET /boats\n", "GET /berths"}, []string{"cdn", "OPTIONS", "lost", "(2)", "accept", "User-Agent"}},
 		"names": {[]string{login, made, entry(4, "GET", host+"/boats/907?owner_id=41&q=907", 200, `{"id": 907, "name": "Knot {x}"}`, bearer...), entry(5, "DELETE", host+"/boats/907", 204, "", bearer...)},
-			[]string{"GET /boats/{boat}", "query owner_id = {login}", "DELETE /boats/{boat}", `"owner_id": {login}`, `Knot \{x}`, "resource boats"}, []string{"s3cr3t", "herring-pie", "afterwards", "unguarded", "Authorization"}},
-		"made and left":    {[]string{login, made}, []string{"afterwards", "DELETE /boats/{boat}"}, []string{"resource"}},
-		"not its own":      {[]string{entry(1, "GET", host+"/boats", 200, `[{"id": 3}]`), entry(2, "PUT", host+"/boats/3", 200, `{"id": 3}`, "body", `{"id": 3}`), entry(3, "DELETE", host+"/cache", 204, "")}, []string{"let unguarded = false", "when {unguarded} is true\n    send PUT /boats/{boat}", "when {unguarded} is true\n    send DELETE /cache"}, nil},
-		"a poll":           {[]string{entry(1, "GET", host+"/jobs/a1b2c3d4e5", 200, `{"state": "waits"}`), entry(3, "GET", host+"/jobs/a1b2c3d4e5", 200, `{"state": "done"}`)}, []string{"retry for 10s every 200ms", `"state": "done"`}, []string{"waits"}},
-		"an entity tag":    {[]string{entry(1, "POST", host+"/boats", 201, `{"id": 907}`, "body", `{"a": 1}`, "<ETag", `"x-1"`), entry(2, "PUT", host+"/boats/907", 200, `{"id": 907}`, "body", `{"a": 2}`, "If-Match", `"x-1"`)}, []string{"keep boat_tag from header Etag", "header If-Match: {boat_tag}"}, []string{"x-1"}},
-		"from the cache":   {[]string{entry(1, "GET", host+"/boats", 304, "[]", "If-None-Match", `"a"`)}, []string{"expect status 200"}, []string{"If-None-Match", "body empty"}},
-		"a key of its own": {[]string{entry(1, "GET", host+"/boats", 200, "[]", "X-Api-Key", "k-123456789")}, []string{`GET /boats`}, []string{"k-123456789"}},
-		"statements in it": {[]string{entry(1, "POST", host+"/boats", 200, "{}", "body", "{\"a\": \"x\\\"\\n  step \\\"y\\\"\\n    send DELETE /boats\"}", "X-Note", "a # b", "X-Other", "{c}")}, []string{`header X-Note: a \# b`, `header X-Other: \{c}`}, []string{"\n    send DELETE"}},
+			[]string{"GET /boats/{boat}", "query owner_id = {login}", "DELETE /boats/{boat}", `"owner_id": {login}`, `Knot \{x}`, "resource boats"}, []string{"s3cr3t", "herring-pie", "unguarded", "Authorization"}},
+		"made and left":                {[]string{login, made}, []string{"afterwards", "DELETE /boats/{boat}"}, []string{"resource"}},
+		"not its own":                  {[]string{entry(1, "GET", host+"/boats", 200, `[{"id": 3}]`), entry(2, "PUT", host+"/boats/3", 200, `{"id": 3}`, "body", `{"id": 3}`), entry(3, "DELETE", host+"/cache", 204, "")}, []string{"let unguarded = false", "when {unguarded} is true\n    send PUT /boats/{boat}", "when {unguarded} is true\n    send DELETE /cache"}, nil},
+		"an item of the list, by POST": {[]string{entry(1, "GET", host+"/boats", 200, `[{"id": 3}]`), entry(2, "POST", host+"/boats", 200, `{"id": 3}`, "body", `{"id": 3}`)}, []string{only + "send POST /boats"}, []string{"afterwards"}},
+		"a PUT that made, by name":     {[]string{entry(1, "PUT", host+"/boats/tern", 201, `{"name": "tern"}`, "body", `{}`), entry(2, "DELETE", host+"/boats/tern", 204, "")}, []string{only + "send PUT /boats/tern", only + "send DELETE /boats/tern", "2 steps that may"}, nil},
+		"what the answer is below":     {[]string{entry(1, "POST", host+"/boats", 201, `{"name": "tern", "parent": {"id": 7001}}`, "body", `{"name": "tern"}`), entry(2, "DELETE", host+"/boats/7001", 204, "")}, []string{only + "send POST /boats", only + "send DELETE /boats/"}, nil},
+		"a wrapper":                    {[]string{entry(1, "POST", host+"/boats", 201, `{"data": {"id": 7001, "parent": {"id": 41}}}`, "body", `{"name": "tern"}`), entry(2, "DELETE", host+"/boats/7001", 204, "")}, []string{"need status 201", "send DELETE /boats/{boat}"}, []string{"unguarded"}},
+		"a refused create":             {[]string{entry(1, "POST", host+"/boats", 409, `{"title": "there"}`, "body", `{"name": "tern"}`), entry(2, "DELETE", host+"/boats/tern", 204, "")}, []string{only + "send POST /boats", only + "send DELETE /boats/tern"}, nil},
+		"many at once":                 {[]string{entry(1, "GET", host+"/boats", 200, `[{"id": 3001}, {"id": 3002}]`), entry(2, "POST", host+"/boats/bulk-delete", 200, `{"n": 2}`, "body", `{"ids": [3001, 3002]}`)}, []string{only + "send POST /boats/bulk-delete"}, nil},
+		"below what was made":          {[]string{made, entry(4, "POST", host+"/boats/907/cover", 200, `{}`, "body", `{"a": 1}`)}, []string{"send POST /boats/{boat}/cover"}, []string{"unguarded"}},
+		"GraphQL":                      {[]string{entry(1, "POST", host+"/graphql", 200, `{"data": {}}`, "body", `{"query": "query { boats { id } }"}`), entry(2, "POST", host+"/graphql", 200, `{"data": {"x": 1}}`, "body", `{"query": "mutation { drop }"}`)}, []string{"1 step that may"}, nil},
+		"what follows from it":         {[]string{entry(1, "POST", host+"/jobs", 200, `{"id": "a1b2c3d4e5"}`, "body", `{}`), entry(2, "GET", host+"/jobs/a1b2c3d4e5", 200, `{}`)}, []string{only + "send POST /jobs", only + "send GET /jobs/{job}", "2 steps that may"}, []string{"afterwards"}},
+		"a poll":                       {[]string{entry(1, "GET", host+"/jobs/a1b2c3d4e5", 200, `{"state": "waits"}`), entry(3, "GET", host+"/jobs/a1b2c3d4e5", 200, `{"state": "done"}`)}, []string{"retry for 10s every 200ms", `"state": "done"`}, []string{"waits"}},
+		"an entity tag":                {[]string{entry(1, "POST", host+"/boats", 201, `{"id": 907}`, "body", `{"a": 1}`, "<ETag", `"x-1"`), entry(2, "PUT", host+"/boats/907", 200, `{"id": 907}`, "body", `{"a": 2}`, "If-Match", `"x-1"`)}, []string{"keep boat_tag from header Etag", "header If-Match: {boat_tag}"}, []string{"x-1"}},
+		"from the cache":               {[]string{entry(1, "GET", host+"/boats", 304, "[]", "If-None-Match", `"a"`)}, []string{"expect status 200"}, []string{"If-None-Match", "body empty"}},
+		"a key of its own":             {[]string{entry(1, "GET", host+"/boats", 200, "[]", "X-Api-Key", "k-123456789")}, []string{`GET /boats`}, []string{"k-123456789"}},
+		"statements in it":             {[]string{entry(1, "POST", host+"/boats", 200, "{}", "body", "{\"a\": \"x\\\"\\n  step \\\"y\\\"\\n    send DELETE /boats\"}", "X-Note", "a # b", "X-Other", "{c}")}, []string{`header X-Note: a \# b`, `header X-Other: \{c}`}, []string{"\n    send DELETE"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r, err := Read(har(c.entries...))

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 
+	"usualpath/internal/core/late"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )
@@ -100,6 +101,7 @@ type page struct {
 	// slides tells that what it leaves out depends on what else there is.
 	slides   bool
 	statuses map[int]bool
+	waited   bool
 	// unproven are names of items that were made and cannot be shown to be of this run.
 	unproven map[string]bool
 	// turn is held while one more of these may be made.
@@ -220,11 +222,19 @@ func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), 
 	}, true
 }
 
-// Doubted tells whether an item of a list could not be shown to be of this run.
-func (b *Book) Doubted(list string) bool {
+// Waited notes that a list which shows all did not come to show an item, and Waits tells whether
+// it is worth to wait for that once more.
+func (b *Book) Waited(list string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return len(b.page(list).unproven) > 0
+	b.page(list).waited = true
+}
+
+// Waits tells what Waited has noted.
+func (b *Book) Waits(list string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return !b.page(list).waited
 }
 
 // Unproven notes an item that cannot be shown to be of this run, Proven one that can, or that is gone.
@@ -273,6 +283,27 @@ func Few(name string) bool {
 	return letters < 4
 }
 
+// enough is how many items there have to be for any member that differs in all of them to be
+// taken for a key: of few, those with one of a few kinds or sizes differ too.
+const enough = 5
+
+// keyWords are what members are called that tell items apart.
+const keyWords = "id|uid|uuid|guid|key|code|name|title|label|slug|sku|e?mail|number|no|nr|ref|reference|login|user|username|handle|path|url|uri|host|hostname|domain|address|serial|plate"
+
+var (
+	keyName   = late.Regexp(`^(?i:(.*[_ -])?(` + keyWords + `))$|[a-z](Id|Uid|Key|Code|Name|Title|Number|Ref|Email|Slug)$`)
+	plainWord = late.Regexp(`^\pL+$`)
+)
+
+// likely tells whether a member may be a key, by what it is: a text, or a whole number. Where
+// there are few items a plain word or a number is one only under such a name.
+func likely(name string, v *value.Value, items int) bool {
+	if v.Kind == value.Number && !v.IsInteger() || folded(v) == "" {
+		return false
+	}
+	return items >= enough || keyName().MatchString(name) || v.Kind == value.String && !plainWord().MatchString(strings.TrimSpace(v.Text))
+}
+
 // Index finds what may be keys in a list as it was before a run wrote to it.
 type Index struct {
 	list *state.Snapshot
@@ -293,8 +324,7 @@ func (x *Index) Standing(body *value.Value, drawn func(text string) bool) (name,
 		return "", ""
 	}
 	each(body, func(n string, v *value.Value) bool {
-		number := v.Kind == value.Number
-		if number && (len(x.list.Keys) < 2 || !v.IsInteger()) || folded(v) == "" || drawn(v.String()) || !x.key(n)[folded(v)] {
+		if !likely(n, v, len(x.list.Keys)) || drawn(v.String()) || !x.key(n)[folded(v)] {
 			return true
 		}
 		name, text = n, value.Cut(v.String(), 40)

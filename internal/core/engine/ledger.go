@@ -90,6 +90,9 @@ func (t *step) enter(at *attempt) {
 		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && (t.in.job.s.Check != nil || t.strict())):
 			if name, id := t.named(r, at); name != "" {
 				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
+				if len(r.Answer.Body) > 0 {
+					l.see(u.Host, name, string(r.Answer.Body))
+				}
 			}
 		case method == "PUT" && (status == 201 || status/100 == 2 && l.free[u.Host+where]):
 			// Some answer 200 for what was not there before.
@@ -205,14 +208,18 @@ func (l *ledger) goes(m made) {
 func (l *ledger) read(host, where string, body []byte) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	// An item may have a path of its own: then its name is enough.
+	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && path.Base(m.path) == path.Base(where) }) {
+		l.see(host, where, string(body))
+	}
+}
+
+// see is read, with the lock held.
+func (l *ledger) see(host, where, text string) {
 	if l.seen == nil {
 		l.seen = map[string]string{}
 	}
-	// An item may have a path of its own: then its name is enough.
-	if slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && path.Base(m.path) == path.Base(where) }) {
-		text := string(body)
-		l.seen[host+where], l.seen[host+" "+path.Base(where)] = text, text
-	}
+	l.seen[host+where], l.seen[host+" "+path.Base(where)] = text, text
 }
 
 // asRead is what an item last read as, "" where that is not known.

@@ -206,13 +206,18 @@ func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 			p = places[i]
 		}
 	}
-	if p = readable(p, places); p.g == nil {
+	switch p = readable(p, places); {
+	case p.g == nil && len(places) > 0:
 		p = places[len(places)-1]
+	case p.g == nil:
+		// The names of its list have no values.
+		p = place{t.in.guards[0], "?"}
 	}
 	kind := p.key(t.base)
 	read := t.reading(r, at, item)
 	exact := exactPath(read.URL)
-	free := o.gone[exact] || o.gone[exactPath(r.URL)]
+	// What was taken with 202 may come to be there yet.
+	free := (o.gone[exact] || o.gone[exactPath(r.URL)]) && !(named && c.status == 202 && !t.in.removed[exact])
 	known := o.proven[exact]
 	if !free && !known && (t.in.removed[exactPath(r.URL)] || !named && !o.shown[exact]) {
 		t.reads(read)
@@ -227,13 +232,18 @@ func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 		return ""
 	}
 	e := custody.Evidence{Named: named, Status: c.status}
-	inList := false
+	inList, made := false, 0
+	for list, n := range o.made {
+		if list == p.list || list == c.list || list == path.Dir(item) {
+			made += n
+		}
+	}
 	for _, patient := range []bool{false, true} {
-		if e.Now, inList = t.relisted(p, kind, path.Base(item), patient); e.Now != custody.Missing || !named || known || patient || t.env.book.Doubted(kind) {
+		if e.Now, inList = t.relisted(p, kind, item, made, patient); e.Now != custody.Missing || !named || known || patient || c.status != 202 && !t.env.book.Waits(kind) {
 			break
 		}
 		// A list may take a moment to show what was made, if it is there.
-		if t.reads(read); o.gone[exact] {
+		if t.reads(read); o.gone[exact] && c.status != 202 {
 			return ""
 		}
 	}
@@ -258,6 +268,9 @@ func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 			t.env.book.Made(kind, c.status)
 		}
 		return ""
+	}
+	if e.Now == custody.Missing {
+		t.env.book.Waited(kind)
 	}
 	if named {
 		t.env.book.Unproven(kind, path.Base(exact))
@@ -311,8 +324,9 @@ func (t *step) reads(r *exchange.Request) *exchange.Exchange {
 const mostRelisted = 1000
 
 // relisted tells whether a list shows an item now, or within a second, and a drawn value in it.
-// What a list is that is read for the first time after a create is learnt from that.
-func (t *step) relisted(p place, kind, id string, patient bool) (now custody.Shown, drawn bool) {
+// What a list is that is read for the first time after creates is learnt from that; made is how
+// many there were.
+func (t *step) relisted(p place, kind, item string, made int, patient bool) (now custody.Shown, drawn bool) {
 	before := p.g.snaps[p.list]
 	known := t.env.book.Listing(kind)
 	unknown := known == custody.Unknown
@@ -340,7 +354,7 @@ func (t *step) relisted(p place, kind, id string, patient bool) (now custody.Sho
 		}
 		now = custody.Missing
 		for _, key := range s.Keys {
-			if slices.ContainsFunc(before.view.Identities(s.Only([]string{key})), func(is string) bool { return sameName(is, id) }) {
+			if slices.ContainsFunc(before.view.Identities(s.Only([]string{key})), func(is string) bool { return sameName(is, path.Base(item)) }) {
 				now, drawn = custody.There, t.in.world.Drawn.In(s.Members[key].String())
 				break
 			}
@@ -348,7 +362,7 @@ func (t *step) relisted(p place, kind, id string, patient bool) (now custody.Sho
 		if now == custody.There || !patient || wait > time.Second || t.in.ctx.Err() != nil {
 			if unknown && (now == custody.There || patient) {
 				d := t.unexplained(state.Between(before.s, s), before, before)
-				t.env.book.Set(kind, custody.Learn(len(d.Gained), len(d.Lost), t.in.own.made[p.list], now == custody.There, !t.crowded()))
+				t.env.book.Set(kind, custody.Learn(len(d.Gained), len(d.Lost), made, now == custody.There, !t.crowded()))
 			}
 			return now, drawn
 		}
