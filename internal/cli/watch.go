@@ -53,7 +53,8 @@ func (a *app) watch(ctx context.Context, args []string, f *runFlags, run func(ct
 			// A folder that has gone meanwhile has nothing to tell.
 			_ = w.Add(dir)
 		}
-		last := run(ctx, p, list)
+		// An interrupt ends the run as it ends any: what it made is removed.
+		last := run(context.WithoutCancel(ctx), p, list)
 		var e *exit
 		if ctx.Err() != nil || errors.As(last, &e) && e.code == exitInterrupted {
 			return errors.Join(w.Close(), last)

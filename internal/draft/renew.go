@@ -71,5 +71,24 @@ func takeAway(t *Typed, location, id, name string) []string {
 			path = base + path
 		}
 	}
-	return []string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE " + strings.TrimSuffix(path, "/") + "/{" + name + "}"}
+	return append([]string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE " + strings.TrimSuffix(path, "/") + "/{" + name + "}"}, t.credentials()...)
+}
+
+// credentials are the lines of a request that say who sends it: `auth`, and headers but those
+// about the body, the form of the answer, and conditions.
+func (t *Typed) credentials() []string {
+	var out []string
+	if t.Auth != "" {
+		out = append(out, "    "+t.Auth)
+	}
+	for _, h := range t.Header {
+		n, v, _ := strings.Cut(h, ":")
+		n = strings.TrimSpace(n)
+		switch lower := strings.ToLower(n); {
+		case strings.HasPrefix(lower, "accept"), strings.HasPrefix(lower, "content-"), strings.HasPrefix(lower, "if-"), lower == "idempotency-key", lower == "expect", lower == "prefer":
+		default:
+			out = append(out, "    header "+n+": "+strings.TrimSpace(v))
+		}
+	}
+	return out
 }

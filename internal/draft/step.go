@@ -211,7 +211,7 @@ func (p *Proposal) expect(x *exchange.Exchange, t *Typed, known Known, taken fun
 			name := free(singular(t.Target)+"_at", taken)
 			add("keep %s from header Location", name)
 			p.Kept[name] = value.NewString(h)
-			p.After = []string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE {" + name + "}"}
+			p.After = append([]string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE {" + name + "}"}, t.credentials()...)
 		default:
 			add("expect header Location exists")
 		}

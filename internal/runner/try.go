@@ -257,7 +257,7 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 		return nil, err
 	}
 	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return draft.Binds(tree, n, false) })
-	p.Lines = t.unhidden(p.Lines, hidden)
+	p.Lines, p.After = t.unhidden(p.Lines, hidden), t.unhidden(p.After, hidden)
 	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
 	if err == nil {
 		err = in.Afterwards(t.Into, p.After)

@@ -104,8 +104,11 @@ func (d *drafting) hoist(steps []draft.Proposal, signs int) {
 		if line == "" {
 			continue
 		}
-		at := slices.IndexFunc(steps[i].Lines, func(l string) bool { return strings.HasPrefix(strings.TrimSpace(l), "send ") })
-		steps[i].Lines = slices.Insert(steps[i].Lines, at+1, "    "+line)
+		for _, lines := range []*[]string{&steps[i].Lines, &steps[i].After} {
+			if at := sendLine(*lines); at >= 0 {
+				*lines = slices.Insert(*lines, at+1, "    "+line)
+			}
+		}
 	}
 	if slices.ContainsFunc(d.calls, func(c *Call) bool { return c.header("Cookie") != "" }) && slices.ContainsFunc(d.calls, func(c *Call) bool { return c.Exchange.Answer.Header.Get("Set-Cookie") != "" }) {
 		d.out.Defaults = append(d.out.Defaults, "cookies on")

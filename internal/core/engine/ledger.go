@@ -12,6 +12,7 @@ import (
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -24,6 +25,9 @@ type ledger struct {
 	removed map[string]made
 	// seen are the bodies that items were last read as, before they were removed.
 	seen map[string]string
+	// away are items that a list was seen to lose when they were deleted: what still reads as
+	// before may be kept for good.
+	away map[string]bool
 	// free are places where nothing was when they were last read.
 	free map[string]bool
 	// put are the names that derived checks have PUT something to.
@@ -233,12 +237,41 @@ func (l *ledger) asRead(m made) string {
 // restore notes that something is there although it was said to be gone, and
 // reads as it did before: else it may be kept in a state that says so.
 func (l *ledger) restore(host, where, body string) {
-	if was, known := l.seen[host+where]; known && was != body {
+	if was, known := l.seen[host+where]; l.away[host+where] || known && was != body {
 		return
 	}
 	if m, known := l.removed[host+where]; known {
 		delete(l.removed, host+where)
 		l.add(m.host, m.path, m.told)
+	}
+}
+
+// lost notes what a delete took out of the lists that were observed around it.
+func (t *step) lost(at *attempt) {
+	r := at.replies[0]
+	if r == nil || r.Answer == nil || r.Request.Method != "DELETE" || r.Answer.Status/100 != 2 {
+		return
+	}
+	u, err := url.Parse(r.Request.URL)
+	if err != nil {
+		return
+	}
+	where := exactPath(r.Request.URL)
+	for name, b := range at.before {
+		a := at.after[name]
+		if a == nil || b.problem+a.problem != "" || b.view.By == nil {
+			continue
+		}
+		d := state.Between(b.s, a.s)
+		for i, m := range d.Lost {
+			gone := &state.Snapshot{Keys: []string{fmt.Sprint(i)}, Members: map[string]*value.Value{fmt.Sprint(i): m}}
+			if slices.ContainsFunc(b.view.Identities(gone), func(id string) bool { return sameName(id, strings.ToLower(path.Base(where))) }) {
+				l := &t.env.ledger
+				l.mu.Lock()
+				l.away = noted(l.away, u.Host+where)
+				l.mu.Unlock()
+			}
+		}
 	}
 }
 
@@ -288,5 +321,5 @@ func (r *environment) tellLeft() {
 	if n := len(left) - most; n > 0 {
 		text += fmt.Sprintf(" and %d more", n)
 	}
-	r.o.Emit(&event.Notice{Text: "left on the service: " + text})
+	r.o.Emit(&event.Notice{Severe: true, Text: "left on the service: " + text})
 }

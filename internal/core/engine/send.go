@@ -12,6 +12,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
 )
 
@@ -125,6 +126,11 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.takeCookies(r)
 		t.wroteBelow(t.e.Sent[len(t.e.Sent)-1])
 	}
+	if f := at.replies[0].Failure; f != nil && f.Kind == exchange.HopRefused {
+		t.refuse(f.Detail)
+		answered(at)
+		return
+	}
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]
 	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
@@ -144,6 +150,7 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		return
 	}
 	t.seen(at)
+	t.lost(at)
 	if t.claimed(at) {
 		return
 	}
@@ -222,9 +229,40 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 			return nil, false
 		}
 		t.cookies(r)
+		if r.Follow > 0 {
+			r.Hop = t.hop
+			if len(copies) > 1 {
+				r.Hop = func(next *exchange.Request) string {
+					if syntax.SafeMethod(next.Method) {
+						return ""
+					}
+					return notOurs + next.Method + " " + next.URL + " is where several requests at once are led"
+				}
+			}
+		}
 		out[i] = r
 	}
 	return out, true
+}
+
+// hop tells why a redirect must not be followed: it is held to all that a request of the step
+// itself is held to.
+func (t *step) hop(next *exchange.Request) string {
+	if syntax.SafeMethod(next.Method) {
+		return ""
+	}
+	if u, err := url.Parse(next.URL); err == nil {
+		for _, segment := range strings.Split(strings.Trim(u.EscapedPath(), "/"), "/") {
+			if text, err := url.PathUnescape(segment); err != nil || scope.Segment(text) != "" {
+				return notOurs + next.Method + " " + next.URL + " has a segment that names nothing, or more than one thing"
+			}
+		}
+	}
+	why, err := t.hold(next)
+	if err != nil {
+		return err.Error()
+	}
+	return why
 }
 
 // together sends all requests at the same moment.

@@ -164,6 +164,12 @@ func (c *Client) Do(ctx context.Context, r *Request) *Exchange {
 		if !at.redirect(location, e.Answer.Status) {
 			break
 		}
+		if r.Hop != nil {
+			if why := r.Hop(&at); why != "" {
+				e.Failure, e.Answer = &Failure{HopRefused, why}, nil
+				break
+			}
+		}
 	}
 	if e.Answer != nil && at.URL != r.URL {
 		e.Answer.From = at.URL

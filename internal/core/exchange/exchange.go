@@ -27,6 +27,9 @@ type Request struct {
 	Timeout time.Duration
 	// Follow is how many redirects are followed.
 	Follow int
+	// Hop is asked before a redirect is followed, with the request that would be sent then; what
+	// it says keeps that from being sent. It may be nil.
+	Hop func(next *Request) string
 	// NoBody sends no body at all, not even an empty one.
 	NoBody bool
 }

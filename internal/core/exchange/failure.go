@@ -31,6 +31,7 @@ const (
 	BadChunk     Kind = "bad chunk"
 	BadEncoding  Kind = "bad encoding"
 	TooManyHops  Kind = "too many redirects"
+	HopRefused   Kind = "redirect not followed"
 	HostRefused  Kind = "host not allowed"
 	UnknownHost  Kind = "unknown host"
 	TLS          Kind = "TLS"
@@ -84,6 +85,8 @@ func (f *Failure) Look() string {
 		return "the body is not what Content-Encoding says (RFC 9110 §8.4)"
 	case TooManyHops:
 		return "the service redirects further than `follow` allows, or in a circle"
+	case HopRefused:
+		return "a redirect of a write is followed only to where the write itself might be sent"
 	case HostRefused:
 		return "only loopback addresses are allowed; --allow-host HOST, or `allow` in an environment, permits another"
 	case UnknownHost:

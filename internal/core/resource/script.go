@@ -347,7 +347,9 @@ func (s *script) parentOf(p *Resource, as string) {
 		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need("status 2xx")}, kept...)...)
 	}
 	if p.Supports("delete") {
-		s.cleanup("take "+one+" away", up.revised(&s.after, send("DELETE", at))...)
+		var before []step
+		lines := up.revised(&before, send("DELETE", at))
+		s.after = slices.Concat(before, []step{{"take " + one + " away", lines}}, s.after)
 	}
 }
 
