@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"strconv"
 	"strings"
@@ -241,5 +242,31 @@ func TestEveryEndCleansUp(t *testing.T) {
 		assert.Equal(t, 130, c.ProcessState.ExitCode(), how+errs.String())
 		assert.Equal(t, userItems, s.size(), how)
 		assert.NotContains(t, errs.String(), "broken pipe")
+	}
+}
+
+// The harbour whose files do not say that its data may be lost has as many checks that hold: each
+// number may only rise.
+func TestNothingIsLostWithoutDisposable(t *testing.T) {
+	t.Parallel()
+	plainOnly(t)
+	base := gullPoint(t)
+	dir := t.TempDir()
+	files, err := filepath.Glob("../examples/*.upath")
+	require.NoError(t, err)
+	for _, name := range files {
+		text, err := os.ReadFile(name)
+		require.NoError(t, err)
+		plain := strings.ReplaceAll(string(text), "\n  disposable", "")
+		require.NoError(t, os.WriteFile(filepath.Join(dir, filepath.Base(name)), []byte(plain), 0o600))
+	}
+	for resources, least := range map[string]int{"boats,stays": 242, "berths": 99, "log": 79} {
+		r := run(t, dir, "run", "--base", base, "--resource", resources, "-q")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.NotContains(t, r.out, "left on the service")
+		m := regexp.MustCompile(`checks of .*: (\d+) held`).FindStringSubmatch(r.out)
+		require.NotNil(t, m, r.out)
+		held, _ := strconv.Atoi(m[1])
+		assert.GreaterOrEqual(t, held, least, "%s: %s", resources, r.out)
 	}
 }

@@ -721,7 +721,7 @@ func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
 				assert.Contains(t, r.out, "what was there before")
 				return
 			}
-			assert.Contains(t, r.out, "what was there before this run is not left alone: "+map[string]string{"delete": "DELETE", "amend": "PATCH", "count": "PATCH"}[c.harm])
+			assert.Regexp(t, "what was there before this run is not left alone: .*"+map[string]string{"delete": "DELETE", "amend": "PATCH", "count": "PATCH"}[c.harm], r.out)
 			assert.Contains(t, r.out, c.says)
 			if c.harm != "delete" {
 				// What is gone is not removed once more to be sure.
@@ -829,4 +829,50 @@ func TestServeOdd(t *testing.T) {
 	require.NoError(t, err)
 	go http.Serve(l, s)
 	time.Sleep(5 * time.Minute)
+}
+
+// A document of procedures, and one whose creates are refused: a draft of it calls nothing that
+// it cannot undo, and takes no name out of an error.
+func TestADraftOfADocumentCallsNothingThatItCannotUndo(t *testing.T) {
+	var mu sync.Mutex
+	var wrote []string
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		w.Header().Set("Content-Type", "application/json")
+		switch {
+		case r.Method != "GET":
+			wrote = append(wrote, r.Method+" "+r.URL.Path)
+			w.WriteHeader(422)
+			fmt.Fprint(w, `{"name": "mooring", "id": 1}`)
+		default:
+			fmt.Fprint(w, `[]`)
+		}
+	})
+	operation := func(method string) string {
+		return `{"` + method + `": {"responses": {"200": {"description": "done"}}}}`
+	}
+	create := `{"get": {"responses": {"200": {"description": "all", "content": {"application/json": {"schema": {"type": "array", "items": {"$ref": "#/components/schemas/Mooring"}}}}}}},
+		"post": {"requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Mooring"}}}}, "responses": {"201": {"description": "made", "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Mooring"}}}}}}}`
+	item := `{"parameters": [{"name": "name", "in": "path", "required": true, "schema": {"type": "string"}}], "get": {"responses": {"200": {"description": "one", "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Mooring"}}}}}},
+		"put": {"requestBody": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Mooring"}}}}, "responses": {"200": {"description": "done"}}}, "delete": {"responses": {"204": {"description": "done"}}}}`
+	document := `{"openapi": "3.0.3", "info": {"title": "pier", "version": "1"}, "servers": [{"url": "` + base + `"}], "paths": {"/core/quit": ` + operation("post") + `, "/mounts/unmount": ` + operation("post") + `, "/cache": ` + operation("delete") + `,
+		"/moorings": ` + create + `, "/moorings/{name}": ` + item + `}, "components": {"schemas": {"Mooring": {"type": "object", "required": ["name"], "properties": {"name": {"type": "string"}, "depth": {"type": "number"}}}}}}`
+	dir := folder(t, "pier.json", document)
+	r := run(t, dir, "new", "d", "--from-openapi", "pier.json")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "--let unguarded=true")
+	run(t, dir, "run", "d")
+	mu.Lock()
+	for _, w := range wrote {
+		assert.Equal(t, "POST /moorings", w, "only what the scenario would remove again is made")
+	}
+	assert.NotEmpty(t, wrote)
+	wrote = nil
+	mu.Unlock()
+	run(t, dir, "run", "d", "--let", "unguarded=true")
+	mu.Lock()
+	defer mu.Unlock()
+	assert.Contains(t, wrote, "POST /core/quit")
+	assert.Contains(t, wrote, "DELETE /cache")
 }

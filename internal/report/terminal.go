@@ -305,7 +305,9 @@ func (t *Terminal) block(e *event.StepFinished) bool {
 		t.field("since", t.Since(t.scenario.File, t.scenario.Pattern))
 	}
 	if e.Verdict == event.Failed && t.Again != nil && t.scenario.Found == nil {
-		t.field("again", t.Again(t.scenario.File, t.scenario.Title))
+		if t.scenario.Pattern != "" {
+			t.field("again", t.Again(t.scenario.File, t.scenario.Title))
+		}
 	}
 	return true
 }

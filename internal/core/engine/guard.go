@@ -82,6 +82,9 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 			continue
 		}
 		places = append(places, place{g, list})
+		if why := t.env.watch.harmed(listKey(t.base, list)); why != "" && t.strict() && t.in.closely == nil {
+			return what + ": " + why, nil
+		}
 		there, err := t.listed(g, list)
 		if err != nil {
 			return "", err

@@ -28,7 +28,7 @@ func (r *environment) settle(ctx context.Context) {
 		w.wrote = nil
 		told := w.harm[d.w.key] != ""
 		w.mu.Unlock()
-		found := told || r.goneAfter(d, 1) || r.repeats(ctx, d) || r.goneAfter(d, mostUnseen)
+		found := told || r.goneAfter(d) || r.repeats(ctx, d)
 		w.mu.Lock()
 		w.doubts = w.doubts[1:]
 		if !found {
@@ -106,12 +106,14 @@ func (r *environment) accuse(j job, d *doubt, h *harm, st *event.StepFinished) {
 	w := r.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	r.tellHarm(d, st, h.sent, j.s.Raw(), slices.Concat(d.delta.Lines(), []string{"and when it was sent once more:"}, h.lines))
+	sent := st.Sent[h.sent].Exchange.Request
+	r.tellHarm(d, st, h.sent, j.s.Raw(), slices.Concat(d.delta.Lines(), []string{"and when it was sent once more:"}, h.lines),
+		fmt.Sprintf("%s %s in step %q (%s:%d) of %s changes what it does not name", sent.Method, sent.URL, st.Title, st.File, st.Line, j.s.Raw()))
 }
 
 // tellHarm tells of harm to what was there before, with the request that did it; nothing more is
 // written there. The lock is held.
-func (r *environment) tellHarm(d *doubt, st *event.StepFinished, sent int, of string, observed []string) {
+func (r *environment) tellHarm(d *doubt, st *event.StepFinished, sent int, of string, observed []string, says string) {
 	w := r.watch
 	id := firstHarm + len(w.harm)
 	w.harm[d.w.key] = "this service changes there what it was not asked to; nothing more is written"
@@ -122,13 +124,12 @@ func (r *environment) tellHarm(d *doubt, st *event.StepFinished, sent int, of st
 	title := r.mask.text(d.w.list + ": what was there before is left alone")
 	w.found = append(w.found, &event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: title, Pattern: of}, &e,
 		&event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(e.Sent)})
-	request := st.Sent[sent].Exchange.Request
-	where := ""
-	if of != "" {
-		where = fmt.Sprintf(" in step %q (%s:%d) of %s", st.Title, st.File, st.Line, of)
+	w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text("what was there before this run is not left alone: " + says + ": " + strings.Join(d.delta.Lines(), "; "))})
+	for _, j := range d.jobs {
+		if j.s.Check != nil {
+			r.shutOff(j.s.File, r.checkOf(j.s), d.w.list+": "+w.harm[d.w.key])
+		}
 	}
-	w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("what was there before this run is not left alone: %s %s%s changes what it does not name: %s",
-		request.Method, request.URL, where, strings.Join(d.delta.Lines(), "; ")))})
 	r.mu.Lock()
 	r.failed = true
 	r.mu.Unlock()

@@ -207,33 +207,34 @@ func (r *environment) tellGone() {
 	all := slices.Clone(w.doubts)
 	w.mu.Unlock()
 	for _, d := range all {
-		r.goneAfter(d, 2*mostUnseen)
+		r.goneAfter(d)
 	}
 }
 
-// goneAfter tells of what was there before and is gone, where at most this many requests came
-// between that may have removed it: the same is not sent again, to be sure, at the cost of more.
-func (r *environment) goneAfter(d *doubt, most int) bool {
+// goneAfter tells of what was there before and is gone, with what was sent since it was last
+// seen: that is not sent again to be sure, at the cost of more.
+func (r *environment) goneAfter(d *doubt) bool {
 	w := r.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	sent := -1
+	if len(d.delta.Lost) == 0 || len(d.since) == 0 || w.harm[d.w.key] != "" {
+		return false
+	}
+	sent, all := 0, []string(nil)
 	for i, s := range d.since {
-		if m := s.Exchange.Request.Method; m == "DELETE" || sent < 0 || m != "POST" && d.since[sent].Exchange.Request.Method == "POST" {
+		if m := s.Exchange.Request.Method; m == "DELETE" || d.since[sent].Exchange.Request.Method == "POST" {
 			sent = i
 		}
-		if s.Exchange.Request.Method != "POST" {
-			most--
+		if one := s.Exchange.Request.Method + " " + s.Exchange.Request.URL; !slices.Contains(all, one) {
+			all = append(all, one)
 		}
-	}
-	if len(d.delta.Lost) == 0 || sent < 0 || most < 0 || w.harm[d.w.key] != "" {
-		return false
 	}
 	st := &event.StepFinished{Title: "what was sent between two looks at the list", Sent: d.since}
 	if len(d.jobs) > 0 {
 		s := d.jobs[len(d.jobs)-1].s
 		st.File, st.Line = s.File.Source.Name, s.Line()
 	}
-	r.tellHarm(d, st, sent, "", d.delta.Lines())
+	r.tellHarm(d, st, sent, "", append(d.delta.Lines(), "between two looks at the list, the second after "+strings.Join(all, ", ")),
+		"it was there before "+strings.Join(all, ", ")+", and is gone after that")
 	return true
 }
