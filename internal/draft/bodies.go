@@ -51,13 +51,21 @@ func (g *collection) bodies(s *Suite, item *openapi3.Schema) {
 		}
 		media, _ := requestOf(g.ops["create"])
 		remake, replaced, other := request("replace")
+		amend, amended, amendAs := request("amend")
+		if id, ok := strings.CutPrefix(g.Identity, "$."); ok && g.Chosen == "" {
+			// An example's identity may be that of an item that is there.
+			for _, v := range []**value.Value{&remake, &amend} {
+				if *v != nil {
+					*v = Without(*v, id)
+				}
+			}
+		}
 		g.Remake, g.RemakeAs = varied(remake, made, g.Turn, allowed(replaced)), other
-		amend, amended, other := request("amend")
 		if amend != nil {
 			// One member is enough, and better one that does not tell items apart.
 			g.Amend = one(varied(amend, made, g.Turn, allowed(amended)), made, g.Turn)
-			if other != "application/json" {
-				g.AmendAs = other
+			if amendAs != "application/json" {
+				g.AmendAs = amendAs
 			}
 		}
 		g.Takes = takesOf(media.Schema, g.Turn, made, g.Remake, g.Amend)

@@ -63,7 +63,7 @@ func (t *trial) required() {
 		case status/100 == 4:
 			r.Required = append(r.Required, n)
 			continue
-		case status/100 != 2 || n == r.Turn:
+		case status/100 != 2 || n == r.Turn || r.Keys[n] != "":
 			continue
 		}
 		other := altered(whole.Items[i])

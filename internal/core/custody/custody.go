@@ -62,15 +62,15 @@ func (e Evidence) Ours() (bool, string) {
 	case e.List == Whole && e.Now == There && (e.Status == 201 || e.Usual):
 		return true, ""
 	case e.List == Whole && e.Now == There:
-		return false, "shows nothing of what was sent here, and the create was not answered with 201; " + advice
+		return false, "shows nothing of what was sent here, and the create was not answered with 201; " + Advice
 	case e.List == Whole:
 		return false, "shows nothing of what was sent here"
 	}
-	return false, "shows nothing that only this run can have sent, and the list may leave out what was there before; " + advice
+	return false, "shows nothing that only this run can have sent, and the list may leave out what was there before; " + Advice
 }
 
-// advice is the line that lets an item be told from others.
-const advice = "a `{turn}` in a member of `make` that is shown tells, or `disposable` where all may be lost"
+// Advice is the line that lets an item be told from others.
+const Advice = "a `{turn}` in a member of `make` that is shown tells, or `disposable` where all may be lost"
 
 // Learn tells what a list is that gained and lost members around creates, of which this many
 // were taken and one is named: whole where it grew by just them. Where others work on the same

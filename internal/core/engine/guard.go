@@ -7,6 +7,7 @@ import (
 	"path"
 	"strings"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -130,6 +131,8 @@ func (t *step) hold(r *exchange.Request) (string, error) {
 		if why := t.foreign(r, at, places); why != "" {
 			return what + why, nil
 		}
+		_, p := member(at, places)
+		return t.upserts(r, readable(p, places), what), nil
 	}
 	return "", nil
 }
@@ -217,10 +220,10 @@ func (t *step) listed(g *guard, list string) (map[string]bool, error) {
 	return nil, nil
 }
 
-// upserts tells why a create may write to what was there before: a fixed member of its body
+// upserts tells why a write may be one to what was there before: a fixed member of its body
 // stands in the list already.
 func (t *step) upserts(r *exchange.Request, p place, what string) string {
-	if !t.strict() || r.Method != "POST" || len(r.Body) == 0 {
+	if !t.strict() || p.g == nil || len(r.Body) == 0 {
 		return ""
 	}
 	keys := t.env.watch.keys(listKey(t.base, p.list))
@@ -318,7 +321,7 @@ func (t *step) withheld(r *exchange.Request, why string) {
 
 // refuse leaves a step out that a guard refuses, and what comes after it.
 func (t *step) refuse(why string) {
-	if c := t.in.job.s.Check; c != nil && c.ID == Probe && t.env.watch.wroteIn(t.in.job) && strings.HasPrefix(why, notOurs) {
+	if c := t.in.job.s.Check; c != nil && c.ID == Probe && t.env.watch.wroteIn(t.in.job) && strings.HasPrefix(why, notOurs) && !strings.Contains(why, custody.Advice) {
 		// What the create answers does not lead to what it made: so would all others.
 		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
 			Observed: []string{strings.TrimPrefix(why, notOurs) + "; what was made is still there"}, Sent: -1})
