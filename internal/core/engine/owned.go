@@ -239,10 +239,13 @@ func (t *step) foreign(r *exchange.Request, at string, places []place) string {
 		}
 	}
 	for _, patient := range []bool{false, true} {
-		if e.Now, inList = t.relisted(p, kind, item, made, patient); e.Now != custody.Missing || !named || known || patient || c.status != 202 && !t.env.book.Waits(kind) {
+		if e.Now, inList = t.relisted(p, kind, item, made, patient); e.Now != custody.Missing || !named && !known || patient || c.status != 202 && !t.env.book.Waits(kind) {
 			break
 		}
 		// A list may take a moment to show what was made, if it is there.
+		if known {
+			continue
+		}
 		if t.reads(read); o.gone[exact] && c.status != 202 {
 			return ""
 		}

@@ -63,6 +63,8 @@ type flow struct {
 	// what a guard refused.
 	guards  []*guard
 	refused string
+	// left is why the first step that was left out was.
+	left string
 	// own is what this scenario has made.
 	own owned
 	// sent are the names of members that were sent, where sentOnly says that they matter.
@@ -201,6 +203,10 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 	}
 	if check != nil && check.ID != Probe && s.verdict == event.Held && s.judged == 0 {
 		s.verdict = event.Skipped
+	}
+	if s.left != "" && s.verdict == event.Held && s.requests == 0 {
+		// Nothing was asked, so nothing held.
+		s.verdict, why = event.Skipped, s.left
 	}
 	if s.refused != "" && (s.verdict == event.Held || s.verdict == event.NotReached) {
 		s.verdict, why = event.Skipped, s.refused
@@ -520,6 +526,9 @@ func (s *flow) watchService(e *event.StepFinished) {
 
 func (s *flow) finish(e *event.StepFinished) {
 	s.requests += len(e.Sent)
+	if e.Verdict == event.Skipped && s.left == "" {
+		s.left = e.Why
+	}
 	if e.Verdict != event.NotReached || s.verdict == event.Held {
 		s.verdict = event.Worse(s.verdict, e.Verdict)
 	}
