@@ -37,7 +37,9 @@ type trial struct {
 	dropped, added map[string]bool
 	// made is the path of the item that is there now, "" for none.
 	made, revision string
-	left           []string
+	// status is what creates are answered with.
+	status int
+	left   []string
 }
 
 // turnForms are ways to make a text another one each time: names of hosts,
@@ -96,6 +98,7 @@ func (t *trial) create() *exchange.Exchange {
 	case x.Answer == nil:
 		t.r.Notes = append(t.r.Notes, "`make` was tried, and nothing was answered: "+x.Failure.Error())
 	case x.Answer.Status/100 == 2:
+		t.status = x.Answer.Status
 		return x
 	case slices.Contains([]int{404, 405, 501}, x.Answer.Status) && t.byName():
 		return nil

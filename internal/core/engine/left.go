@@ -59,6 +59,36 @@ func (l *ledger) gone(id string) (made, bool) {
 	return made{}, false
 }
 
+// removeLeft removes what a list still shows and no step has removed: what a service makes of a
+// request that names nothing, such as a list in place of an item. It shows what only this run can
+// have drawn.
+func (r *environment) removeLeft(one *watched) {
+	l := &r.ledger
+	l.mu.Lock()
+	var here []made
+	for _, m := range l.made {
+		if one.removes && m.host == "" && path.Dir(m.path) == one.list {
+			here = append(here, m)
+		}
+	}
+	l.mu.Unlock()
+	for _, m := range here {
+		if r.watch.told() || !one.remove(path.Base(m.path)) {
+			continue
+		}
+		l.mu.Lock()
+		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other == m })
+		l.mu.Unlock()
+	}
+}
+
+// drew tells whether a text holds a value that a check of this run has drawn.
+func (w *watch) drew(text string) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.sent(text)
+}
+
 // sent tells whether a text holds a value that a check of this run has drawn.
 // The lock is held.
 func (w *watch) sent(text string) bool {
@@ -118,6 +148,7 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		r.askForUnlisted(one)
 		if s := one.look(true); s.problem == "" {
 			r.leftIn(one, s.s)
+			r.removeLeft(one)
 		}
 	}
 	r.settle(ctx)

@@ -3,11 +3,13 @@ package engine
 import (
 	"fmt"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
 
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -46,26 +48,33 @@ func (one *watched) status(lost *value.Value, now *state.Snapshot) existence {
 // asks reads an item of a list by its identity, with the scenario's headers, and gives the
 // status; 0 where there is no answer.
 func (t *step) asks(o *syntax.Observe, id string) int {
-	d := &builder{method: "GET", timeout: t.env.o.Timeout}
-	if t.findBase() != nil || d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers}, t.in.names, t.env.p, t.f) != nil {
+	x := t.sendItem("GET", o, id)
+	if x == nil || x.Answer == nil {
 		return 0
+	}
+	return x.Answer.Status
+}
+
+// sendItem sends a request without a body to an item of a list, by its identity; nil where it
+// cannot be put together.
+func (t *step) sendItem(method string, o *syntax.Observe, id string) *exchange.Exchange {
+	d := &builder{method: method, timeout: t.env.o.Timeout}
+	if t.findBase() != nil || d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers}, t.in.names, t.env.p, t.f) != nil {
+		return nil
 	}
 	target, err := t.in.names.Target(o.At)
 	if err != nil {
-		return 0
+		return nil
 	}
 	target, _, _ = strings.Cut(target, "?")
 	d.target = strings.TrimSuffix(target, "/") + "/" + url.PathEscape(id)
 	r, err := d.request(t.base)
 	if err != nil {
-		return 0
+		return nil
 	}
 	x := t.env.client.Do(t.in.ctx, r)
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "whether it is gone", Exchange: x})
-	if x.Answer == nil {
-		return 0
-	}
-	return x.Answer.Status
+	return x
 }
 
 // withoutSlid is a difference without what has only left, or come back into, the part that a list
@@ -187,6 +196,10 @@ func (w *watch) wroteBelow(list string, sent event.Sent) {
 		one.since = append(one.since, sent)
 		if sent.Exchange.Request.Method != "POST" {
 			one.deletes++
+		}
+		if a := sent.Exchange.Answer; a != nil && a.Status/100 == 2 && sent.Exchange.Request.Method == "DELETE" {
+			at := plainPath(sent.Exchange.Request.URL)
+			one.removes = one.removes || path.Dir(at) == one.list
 		}
 	}
 }

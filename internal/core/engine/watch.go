@@ -57,6 +57,10 @@ type watched struct {
 	// by itself, and gives the status, 0 where there is no answer.
 	look func(whole bool) *snapshot
 	asks func(id string) int
+	// remove deletes an item that shows what this run has drawn, removes tells that items of the
+	// list are deleted so.
+	remove  func(id string) bool
+	removes bool
 	// unlisted were there before, are not listed any more, and can be read by themselves.
 	unlisted *state.Snapshot
 	// since are the writes below it since it was last seen, deletes those that may have
@@ -186,6 +190,14 @@ func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 			return found
 		}
 		one.asks = func(id string) int { return again.asks(g.o, id) }
+		one.remove = func(id string) bool {
+			x := again.sendItem("GET", g.o, id)
+			if x == nil || x.Answer == nil || x.Answer.Status != 200 || !w.drew(string(x.Answer.Body)) {
+				return false
+			}
+			x = again.sendItem("DELETE", g.o, id)
+			return x != nil && x.Answer != nil && x.Answer.Status/100 == 2 && absent(again.asks(g.o, id))
+		}
 	}
 	w.mu.Lock()
 	w.lists[key] = one
