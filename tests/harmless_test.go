@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"net/url"
 	"os"
@@ -691,7 +690,6 @@ func TestOddCreatesAndLists(t *testing.T) {
 					assert.True(t, c.told, "%v: %s\n%s", args, is, tail(out))
 					assert.Equal(t, 1, r.code, "%v: %s", args, tail(out))
 					assert.Contains(t, strings.Join(strings.Fields(out), " "), "is not left alone", args)
-					s = newCrates(c.crateManners)
 					return
 				}
 				if s.size() > there {
@@ -817,18 +815,6 @@ func TestAnInterruptHarmsNothing(t *testing.T) {
 		assert.Equal(t, before, s.users(), out.String())
 		assert.Equal(t, userItems, s.size(), out.String())
 	}
-}
-
-func TestServeOdd(t *testing.T) {
-	name := os.Getenv("ODD")
-	if name == "" {
-		t.Skip()
-	}
-	s := newCrates(odd[name].crateManners)
-	l, err := net.Listen("tcp", "127.0.0.1:4899")
-	require.NoError(t, err)
-	go http.Serve(l, s)
-	time.Sleep(5 * time.Minute)
 }
 
 // A document of procedures, and one whose creates are refused: a draft of it calls nothing that

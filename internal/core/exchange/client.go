@@ -14,10 +14,13 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/url"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
 	"time"
+
+	"usualpath/internal/core/mask"
 )
 
 // DefaultMaxBody is the longest body taken, in bytes, unless set otherwise.
@@ -38,6 +41,9 @@ type Options struct {
 	Unsent bool
 	// Connections is how many idle connections are kept for a host; default 16.
 	Connections int
+	// Late is told of bytes that came behind an answer without a body once the connection was
+	// idle, with that exchange (RFC 9112 §6.3); nil for nobody.
+	Late func(of *Exchange, bytes []byte)
 }
 
 // Client sends requests. It is safe for several at once.
@@ -68,7 +74,7 @@ func NewClient(o Options) *Client {
 		ForceAttemptHTTP2:      true,
 		ExpectContinueTimeout:  time.Second,
 	}
-	c.direct = &direct{dial: c.dial, most: o.Connections}
+	c.direct = &direct{dial: c.dial, most: o.Connections, late: o.Late}
 	return c
 }
 
@@ -112,24 +118,32 @@ func (c *Client) dial(ctx context.Context, network, address string) (net.Conn, e
 		host = plainHost(host)
 		address = net.JoinHostPort(host, port)
 	}
-	var d net.Dialer
-	if !c.allowed(host, port) {
-		if !Loopback(host) {
-			return nil, &hostError{host}
-		}
-		if strings.HasSuffix(host, ".localhost") {
-			address = net.JoinHostPort("localhost", port)
-		}
-		// Checked again once the name is resolved.
-		d.Control = func(_, resolved string, _ syscall.RawConn) error {
-			h, _, _ := net.SplitHostPort(resolved)
-			if ip := net.ParseIP(h); ip == nil || !ip.IsLoopback() {
-				return &hostError{h}
-			}
-			return nil
-		}
+	d, err := c.dialer(host, port)
+	if err != nil {
+		return nil, err
+	}
+	if d.Control != nil && strings.HasSuffix(host, ".localhost") {
+		address = net.JoinHostPort("localhost", port)
 	}
 	return d.DialContext(ctx, network, address)
+}
+
+// dialer is what opens connections to a host: to one that was not allowed only if it is this
+// machine, by its name and again by what that is resolved to.
+func (c *Client) dialer(host, port string) (*net.Dialer, error) {
+	switch {
+	case c.allowed(host, port):
+		return &net.Dialer{}, nil
+	case !Loopback(host):
+		return nil, &hostError{host}
+	}
+	return &net.Dialer{Control: func(_, resolved string, _ syscall.RawConn) error {
+		h, _, _ := net.SplitHostPort(resolved)
+		if ip := net.ParseIP(h); ip == nil || !ip.IsLoopback() {
+			return &hostError{h}
+		}
+		return nil
+	}}, nil
 }
 
 // Do sends a request and reads the whole answer. It always gives an Exchange
@@ -196,15 +210,11 @@ func (r *Request) redirect(location string, status int) bool {
 	if err != nil {
 		return false
 	}
-	if next.Host != base.Host {
-		// Credentials stay with the host they were meant for.
-		var kept []Field
-		for _, f := range r.Header {
-			if !strings.EqualFold(f.Name, "Authorization") && !strings.EqualFold(f.Name, "Cookie") {
-				kept = append(kept, f)
-			}
-		}
-		r.Header = kept
+	if origin(next) != origin(base) {
+		// Credentials stay with the origin they were meant for (RFC 9110 §4.3.1).
+		r.Header = slices.DeleteFunc(slices.Clone(r.Header), func(f Field) bool {
+			return strings.EqualFold(f.Name, "Host") || mask.Credential(f.Name, f.Value, nil) != f.Value || r.Private != nil && r.Private(f)
+		})
 	}
 	r.URL = next.String()
 	if status == 303 && r.Method != "HEAD" || (status == 301 || status == 302) && r.Method == "POST" {
@@ -220,6 +230,15 @@ func (r *Request) redirect(location string, status int) bool {
 	return true
 }
 
+// origin is the scheme, host and port of a URL (RFC 9110 §4.3.1).
+func origin(u *url.URL) string {
+	port := u.Port()
+	if port == "" {
+		port = map[string]string{"http": "80", "https": "443"}[strings.ToLower(u.Scheme)]
+	}
+	return strings.ToLower(u.Scheme) + "://" + net.JoinHostPort(plainHost(u.Hostname()), port)
+}
+
 func (c *Client) once(ctx context.Context, deadline time.Time, r *Request, e *Exchange) (*Answer, *Failure) {
 	req, failure := c.build(r)
 	if failure != nil {
@@ -229,6 +248,12 @@ func (c *Client) once(ctx context.Context, deadline time.Time, r *Request, e *Ex
 	defer func() { p.cancel() }()
 	var resp *http.Response
 	var err error
+	// A service that refuses a big body early may break off while it is sent, and its answer is
+	// lost: asked first, it can say no (RFC 9110 §10.1.1).
+	asks := len(r.Body) > bigBody && req.Header.Get("Expect") == ""
+	if asks {
+		req.Header.Set("Expect", "100-continue")
+	}
 	if speaks(req) {
 		// Services that send a body after HEAD all the same would spoil what comes next
 		// on the connection.
@@ -237,16 +262,14 @@ func (c *Client) once(ctx context.Context, deadline time.Time, r *Request, e *Ex
 	} else {
 		resp, err = c.travel(ctx, deadline, req, &p)
 	}
-	if err != nil && len(r.Body) > bigBody && req.Header.Get("Expect") == "" && brokeOff(err) {
-		// A service that refuses a big body early may break off while it is sent, and
-		// its answer is lost: asked first, it can say no (RFC 9110 §10.1.1).
-		var again *http.Request
-		if again, failure = c.build(r); failure == nil {
-			again.Header.Set("Expect", "100-continue")
-			p.line = nil
-			p.cancel()
-			resp, err = c.travel(ctx, deadline, again, &p)
+	if asks && err == nil && resp.StatusCode == http.StatusExpectationFailed {
+		// It does not know the expectation: without it, once more (RFC 9110 §15.5.18).
+		_ = resp.Body.Close()
+		p.cancel()
+		if req, failure = c.build(r); failure != nil {
+			return nil, failure
 		}
+		resp, err = c.travel(ctx, deadline, req, &p)
 	}
 	if err != nil {
 		at := connecting
@@ -267,6 +290,7 @@ func (c *Client) once(ctx context.Context, deadline time.Time, r *Request, e *Ex
 		if noBody(r.Method, a.Status) {
 			extra := p.line.stray()
 			a.Stray, a.StrayText = len(extra), string(extra[:min(len(extra), 60)])
+			p.line.bare = e
 		}
 		c.direct.end(p.line, failure == nil && !unread(r, a.Status))
 	} else if unread(r, a.Status) {
@@ -310,12 +334,6 @@ func (c *Client) travel(ctx context.Context, deadline time.Time, r *http.Request
 	})))
 	p.connected, p.first, p.fresh = time.Duration(connected.Load()), time.Duration(first.Load()), fresh.Load()
 	return resp, err
-}
-
-// brokeOff tells of a connection that ended while a body was sent.
-func brokeOff(err error) bool {
-	text := err.Error()
-	return isOne(err, connReset) || errors.Is(err, io.EOF) || strings.Contains(text, "broken pipe") || strings.Contains(text, "server closed")
 }
 
 func (c *Client) build(r *Request) (*http.Request, *Failure) {
@@ -422,12 +440,18 @@ func cutShort(err error, got int, promised int64) *Failure {
 	return classify(err, reading)
 }
 
+// mostCodings bounds how many codings of a body are undone, one after the other.
+const mostCodings = 3
+
 // decode undoes the codings of RFC 9110 §8.4.1 that we know.
 func (c *Client) decode(coding string, body []byte) ([]byte, *Failure) {
 	if coding == "" || len(body) == 0 {
 		return body, nil
 	}
 	codings := strings.Split(coding, ",")
+	if len(codings) > mostCodings {
+		return nil, &Failure{BadEncoding, fmt.Sprintf("Content-Encoding names %d codings, and at most %d are undone", len(codings), mostCodings)}
+	}
 	for i := len(codings) - 1; i >= 0; i-- {
 		var r io.Reader
 		var err error

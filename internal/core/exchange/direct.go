@@ -23,9 +23,14 @@ type direct struct {
 	dial func(ctx context.Context, network, address string) (net.Conn, error)
 	// most is how many idle connections are kept for an address.
 	most int
+	// late is told of bytes that come behind an answer without a body.
+	late func(of *Exchange, bytes []byte)
 
 	mu   sync.Mutex
 	idle map[string][]*line
+	// closing are addresses that have closed a connection after an answer without saying so
+	// (RFC 9112 §9.6).
+	closing map[string]bool
 }
 
 // restsFor is how long a connection may be idle: short, so that a service which closes
@@ -35,13 +40,15 @@ const restsFor = time.Second
 // maxHead bounds the header section of an answer, in bytes.
 const maxHead = 1 << 20
 
-// bigBody is the size in bytes from which a body is written while the answer is
-// awaited, as it may be refused before it was sent.
+// bigBody is the size in bytes above which it is asked first whether a body will be read.
 const bigBody = 64 << 10
 
 var (
 	errLongHead = errors.New("server response headers exceeded 1 MiB")
 	errIdle     = errors.New("server closed idle connection")
+	// errBetween is the end of a connection on which something had been answered, with a request
+	// under way of which it is not known whether it was taken.
+	errBetween = errors.New("closed between requests")
 	longAgo     = time.Unix(1, 0)
 )
 
@@ -63,8 +70,8 @@ type line struct {
 	// that.
 	watched context.Context
 	unwatch func() bool
-	// sending is closed when a body that is written meanwhile is out.
-	sending chan struct{}
+	// bare is the last exchange on it, if its answer had no body.
+	bare *Exchange
 }
 
 func (l *line) Read(p []byte) (int, error) {
@@ -83,9 +90,9 @@ func (l *line) Write(p []byte) (int, error) {
 }
 
 // speaks tells whether a request can be sent this way; what cannot is the
-// transport's: TLS, other protocols, a body that waits for leave, what is not valid.
+// transport's: TLS, other protocols, a body that is big or waits for leave, what is not valid.
 func speaks(r *http.Request) bool {
-	if r.URL.Scheme != "http" || !httpguts.ValidHeaderFieldName(r.Method) || !httpguts.ValidHostHeader(r.Host) {
+	if r.URL.Scheme != "http" || r.ContentLength > bigBody || !httpguts.ValidHeaderFieldName(r.Method) || !httpguts.ValidHostHeader(r.Host) {
 		return false
 	}
 	for name, values := range r.Header {
@@ -128,34 +135,61 @@ func (d *direct) send(ctx context.Context, deadline time.Time, r *http.Request, 
 	if r.URL.Port() == "" {
 		address = net.JoinHostPort(r.URL.Hostname(), "80")
 	}
-	for {
-		l, err := d.connect(ctx, deadline, address, r.Close)
+	for again := false; ; again = true {
+		l, err := d.connect(ctx, deadline, address, r.Close || again || !replayable(r) && d.closes(address))
 		if err != nil {
 			return nil, err
 		}
-		p.line, p.fresh, p.connected = l, !l.reused, p.since()
+		p.line, p.fresh, p.connected, p.first = l, !l.reused, p.since(), 0
 		resp, err := l.ask(ctx, deadline, r, p)
 		if err == nil {
+			l.bare = nil
 			return resp, nil
 		}
-		nothing := l.written == 0
-		reused := l.reused
+		nothing, reused, bare := l.written == 0, l.reused, l.bare
 		d.end(l, false)
+		// What comes where an answer was expected, behind one without a body, is that one's.
+		late := reused && bare != nil && p.first > 0 && strings.Contains(err.Error(), "malformed HTTP")
+		if late && d.late != nil {
+			_, text, _ := strings.Cut(err.Error(), "malformed HTTP ")
+			d.late(bare, []byte(text))
+		}
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
 		case !deadline.IsZero() && !time.Now().Before(deadline):
 			return nil, context.DeadlineExceeded
-		case !reused || p.first > 0 || !nothing && !replayable(r):
+		case !reused || p.first > 0 && !late:
 			return nil, err
 		}
-		// The service had closed the connection while it was idle.
+		// The service had closed the connection after an answer: what is safe is sent once more,
+		// and what was not sent at all.
+		d.noteClosing(address)
+		if !nothing && !replayable(r) || again {
+			return nil, errBetween
+		}
 		if r.GetBody != nil {
 			r.Body, _ = r.GetBody()
 		} else if r.Body != nil && r.Body != http.NoBody {
 			return nil, err
 		}
 	}
+}
+
+// closes tells whether an address has closed connections without saying so.
+func (d *direct) closes(address string) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.closing[address]
+}
+
+func (d *direct) noteClosing(address string) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.closing == nil {
+		d.closing = map[string]bool{}
+	}
+	d.closing[address] = true
 }
 
 // replayable tells whether a request may be sent once more when a connection ended
@@ -178,7 +212,11 @@ func (d *direct) connect(ctx context.Context, deadline time.Time, address string
 		if l == nil {
 			break
 		}
-		if time.Since(l.rested) < restsFor && l.in.Buffered() == 0 && quiet(l.Conn) {
+		still, came := quiet(l.Conn)
+		if len(came) > 0 && l.bare != nil && d.late != nil {
+			d.late(l.bare, came)
+		}
+		if still && time.Since(l.rested) < restsFor && l.in.Buffered() == 0 {
 			return l, nil
 		}
 		l.close()
@@ -214,20 +252,11 @@ func (d *direct) end(l *line, again bool) {
 	if l.watched != nil && l.watched.Err() != nil {
 		again = false
 	}
-	if l.sending != nil {
-		select {
-		case <-l.sending:
-		default:
-			again = false
-			l.close()
-			<-l.sending
-		}
-	}
 	if !again || l.over || l.in.Buffered() > 0 {
 		l.close()
 		return
 	}
-	l.sending, l.reused, l.rested = nil, true, time.Now()
+	l.reused, l.rested = true, time.Now()
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	if d.idle == nil {
@@ -262,30 +291,17 @@ func (l *line) ask(ctx context.Context, deadline time.Time, r *http.Request, p *
 		return nil, err
 	}
 	var failed error
-	if r.ContentLength > bigBody {
-		l.sending = make(chan struct{})
-		go func() {
-			defer close(l.sending)
-			if err := l.write(r); err != nil {
-				// What was said meanwhile is still waited for, but not for long.
-				failed = err
-				_ = l.SetReadDeadline(sooner(deadline))
-			}
-		}()
-	} else if failed = l.write(r); failed != nil {
+	if failed = l.write(r); failed != nil {
 		if l.written == 0 {
 			return nil, failed
 		}
+		// What was said meanwhile is still waited for, but not for long.
 		_ = l.SetReadDeadline(sooner(deadline))
 	}
 	resp, err := l.answer(r, p)
 	if err == nil {
 		l.over = resp.Close || resp.StatusCode == http.StatusSwitchingProtocols || r.Close
 		return resp, nil
-	}
-	if l.sending != nil {
-		l.close()
-		<-l.sending
 	}
 	if failed != nil {
 		l.over = true

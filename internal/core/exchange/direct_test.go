@@ -61,7 +61,7 @@ func TestConnectionsAreUsedAgain(t *testing.T) {
 		{"closed by the service", [][]string{{"HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 1\r\n\r\na"}, {ok(2)}}, []Request{get, get}, "a 2"},
 		{"closed while idle", [][]string{{ok(1)}, {ok(2)}}, []Request{get, post}, "1 2"},
 		{"closed without an answer, a read", [][]string{{ok(1), ""}, {ok(2)}}, []Request{get, get}, "1 2"},
-		{"closed without an answer, a write", [][]string{{ok(1), ""}, {ok(2)}}, []Request{get, post, get}, "1 closed early 2"},
+		{"closed without an answer, a write", [][]string{{ok(1), ""}, {ok(2)}}, []Request{get, post, get}, "1 closed between requests 2"},
 		{"interim answers", [][]string{{"HTTP/1.1 103 Early Hints\r\nLink: <a>\r\n\r\n" + ok(1), ok(2)}}, []Request{get, get}, "1 2"},
 		{"bytes that nobody asked for", [][]string{{"HTTP/1.1 204 No Content\r\n\r\nsquawk"}, {ok(2)}}, []Request{get, get}, "6 stray 2"},
 		{"after HEAD", [][]string{{"HTTP/1.1 200 OK\r\nContent-Length: 1\r\n\r\nx"}, {ok(2)}}, []Request{{Method: "HEAD"}, get}, "1 stray 2"},

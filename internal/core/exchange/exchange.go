@@ -30,6 +30,9 @@ type Request struct {
 	// Hop is asked before a redirect is followed, with the request that would be sent then; what
 	// it says keeps that from being sent. It may be nil.
 	Hop func(next *Request) string
+	// Private tells of headers, beside the usual ones, that hold credentials and stay with the
+	// origin of URL; it may be nil.
+	Private func(Field) bool
 	// NoBody sends no body at all, not even an empty one.
 	NoBody bool
 }

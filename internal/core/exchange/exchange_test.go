@@ -117,7 +117,7 @@ func TestDo(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	assert.Equal(t, Interrupted, c.Do(ctx, &Request{Method: "GET", URL: s.URL}).Failure.Kind)
-	for _, k := range []Kind{Refused, Reset, ClosedEarly, SlowConnect, SlowAnswer, SlowBody, NotHTTP, TooLarge, BadLength, BadChunk, BadEncoding, TooManyHops, HopRefused, HostRefused, UnknownHost, TLS} {
+	for _, k := range []Kind{Refused, Reset, ClosedEarly, Between, SlowConnect, SlowAnswer, SlowBody, NotHTTP, TooLarge, BadLength, BadChunk, BadEncoding, TooManyHops, HopRefused, HostRefused, UnknownHost, TLS} {
 		assert.NotEmpty(t, (&Failure{Kind: k}).Look(), k)
 	}
 }

@@ -22,6 +22,7 @@ const (
 	Refused      Kind = "connection refused"
 	Reset        Kind = "connection reset"
 	ClosedEarly  Kind = "closed early"
+	Between      Kind = "closed between requests"
 	SlowConnect  Kind = "timed out connecting"
 	SlowAnswer   Kind = "timed out waiting"
 	SlowBody     Kind = "timed out reading"
@@ -64,6 +65,8 @@ func (f *Failure) Look() string {
 		return "the service broke the connection: look at its log for a crash or a limit"
 	case ClosedEarly:
 		return "the service closed the connection before its answer was whole: a handler that panics or exits does this"
+	case Between:
+		return "the service closed a connection that it had answered on, without saying so (RFC 9112 §9.6); whether it did this is not known"
 	case SlowConnect:
 		return "the address accepts no connections: wrong port, or the service has stopped accepting"
 	case SlowAnswer:
@@ -119,6 +122,8 @@ func classify(err error, at phase) *Failure {
 	switch {
 	case errors.As(err, &host):
 		return &Failure{HostRefused, host.host + " is not a loopback address"}
+	case errors.Is(err, errBetween):
+		return &Failure{Between, ""}
 	case errors.Is(err, context.Canceled):
 		return &Failure{Interrupted, ""}
 	case errors.Is(err, context.DeadlineExceeded), isTimeout(err):

@@ -6,4 +6,4 @@ import "net"
 
 // quiet is not known here; a request that finds its connection closed is sent again
 // where it may be.
-func quiet(net.Conn) bool { return true }
+func quiet(net.Conn) (bool, []byte) { return true, nil }

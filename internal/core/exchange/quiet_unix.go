@@ -8,22 +8,22 @@ import (
 )
 
 // quiet tells whether an idle connection is still open and nothing has come on it
-// that nobody asked for.
-func quiet(c net.Conn) bool {
+// that nobody asked for, and else the first bytes that have come.
+func quiet(c net.Conn) (open bool, came []byte) {
 	s, ok := c.(syscall.Conn)
 	if !ok {
-		return true
+		return true, nil
 	}
 	raw, err := s.SyscallConn()
 	if err != nil {
-		return false
+		return false, nil
 	}
-	open := false
 	err = raw.Read(func(fd uintptr) bool {
-		var one [1]byte
-		_, err := syscall.Read(int(fd), one[:])
+		var some [60]byte
+		n, err := syscall.Read(int(fd), some[:])
 		open = err == syscall.EAGAIN || err == syscall.EWOULDBLOCK
+		came = some[:max(n, 0)]
 		return true
 	})
-	return err == nil && open
+	return err == nil && open, came
 }
