@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -260,6 +261,9 @@ func drafted(name, base string) page {
 func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page, []string, string, error) {
 	if !strings.Contains(f.service, "://") {
 		return nil, nil, "", usage("--from-service "+f.service+" is not a URL", "write --from-service http://127.0.0.1:4710/boats")
+	}
+	if u, err := url.Parse(f.service); err == nil && u.User != nil {
+		return nil, nil, "", usage("--from-service "+u.Redacted()+": a user and password in a URL are not sent", "write --header 'Authorization: …'")
 	}
 	// An interrupt ends the trying, and what was made is removed; a second one ends all.
 	ctx, stop := signal.NotifyContext(orBackground(ctx), stopSignals...)

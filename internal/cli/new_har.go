@@ -9,6 +9,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/source"
 	"usualpath/internal/core/value"
 	"usualpath/internal/draft"
@@ -104,6 +105,17 @@ func (a *app) listCalls(r *traffic.Recording, o traffic.Choice) error {
 	for _, c := range chosen {
 		taken[c.Number] = true
 	}
+	hidden := mask.New()
+	for _, c := range r.Calls {
+		for _, f := range mask.InURL(c.URL()) {
+			hidden.Add(f.Value)
+		}
+		for _, h := range c.Exchange.Request.Header {
+			for _, f := range mask.InHeader(h.Name, h.Value) {
+				hidden.Add(f.Value)
+			}
+		}
+	}
 	w := tabwriter.NewWriter(a.out, 0, 8, 2, ' ', 0)
 	for _, c := range r.Calls {
 		mark := " "
@@ -114,7 +126,7 @@ func (a *app) listCalls(r *traffic.Recording, o traffic.Choice) error {
 		if c.Status() > 0 {
 			status = exchange.StatusText(c.Status())
 		}
-		fmt.Fprintf(w, "%s %d\t%s %s\t%s\n", mark, c.Number, c.Method(), report.Clean(value.Cut(c.URL(), 90), false), status)
+		fmt.Fprintf(w, "%s %d\t%s %s\t%s\n", mark, c.Number, c.Method(), report.Clean(value.Cut(hidden.Text(c.URL()), 90), false), status)
 	}
 	if err := w.Flush(); err != nil {
 		return &exit{code: exitBroken, message: err.Error()}

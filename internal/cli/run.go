@@ -219,6 +219,8 @@ func checkBase(base string) error {
 		return usage(fmt.Sprintf("--base %s: unknown scheme %q", base, u.Scheme), "use http:// or https://")
 	case u.Host == "":
 		return usage(fmt.Sprintf("--base %s names no host", base), "write --base http://127.0.0.1:8080")
+	case u.User != nil:
+		return usage("--base "+u.Redacted()+": a user and password in a URL are not sent", "write `auth basic USER PASSWORD`, with a secret from the environment")
 	case u.RawQuery != "" || u.Fragment != "":
 		return usage(fmt.Sprintf("--base %s: a base URL has no query and no fragment", base), "")
 	}

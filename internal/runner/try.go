@@ -252,12 +252,12 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 	tree, _ := syntax.Parse(source.NewFile(t.Into, text))
 	title := draft.FreeTitle(t.Typed, t.Step, func(title string) bool { return draft.Titled(tree, t.Scenario, title) })
 	base := t.writtenBase(d)
-	typed, secrets, notes, hidden, err := t.plain()
+	typed, secrets, notes, hidden, err := t.plain(d)
 	if err != nil {
 		return nil, err
 	}
 	p := draft.Step(title, typed, d.First, t.tried.Known(filepath.Base(t.Into)), func(n string) bool { return draft.Binds(tree, n, false) })
-	p.Lines, p.After = t.unhidden(p.Lines, hidden), t.unhidden(p.After, hidden)
+	p.Lines, p.After = t.unhidden(hidden.Lines(p.Lines)), t.unhidden(hidden.Lines(p.After))
 	in, err := draft.Insert(t.Into, text, t.Scenario, base, p.Lines)
 	if err == nil {
 		err = in.Afterwards(t.Into, p.After)
@@ -277,12 +277,19 @@ func (t *Try) File(d *Tried) (*Filed, error) {
 
 // plain is the request as a file says it, without credentials: the lines that bind names in
 // their place, notes about them, and the values that those names stand for.
-func (t *Try) plain() (typed *draft.Typed, secrets, notes []string, hidden map[string]string, err error) {
+func (t *Try) plain(d *Tried) (typed *draft.Typed, secrets, notes []string, hidden *draft.Concealed, err error) {
 	filed, err := t.filed()
 	if err != nil {
 		return nil, nil, nil, nil, err
 	}
-	typed, secrets, notes, hidden = filed.WithoutCredentials()
+	typed, secrets, notes = filed.WithoutCredentials()
+	hidden = &draft.Concealed{}
+	hidden.Find(d.First)
+	typed = hidden.Typed(typed)
+	for _, l := range hidden.Secrets {
+		secrets = append(secrets, l)
+		notes = append(notes, "Credentials come from the environment: set "+strings.ToUpper(strings.Fields(l)[1])+" before a run.")
+	}
 	if len(t.secrets) > 0 {
 		typed.Auth = filed.Auth
 		secrets = append(t.secrets, secrets...)
@@ -306,26 +313,19 @@ func (t *Try) Remember(d *Tried) {
 	if d.First == nil || d.First.Answer == nil || len(beside) == 0 || t.Engine.Unsent || t.Engine.ShowCredentials {
 		return
 	}
-	typed, secrets, _, hidden, err := t.plain()
-	if err != nil || len(hidden) > 0 && slices.ContainsFunc([]string{typed.Target, typed.Text}, func(s string) bool {
-		for v := range hidden {
-			if strings.Contains(s, v) {
-				return true
-			}
-		}
-		return false
-	}) {
+	typed, secrets, _, hidden, err := t.plain(d)
+	if err != nil || hidden.Shows(typed.Target+"\n"+typed.Text+"\n"+typed.JSON) {
 		return
 	}
-	a := d.First.Answer
-	last := &draft.Last{Typed: typed, Secrets: secrets, Base: t.writtenBase(d), Status: a.Status, Header: a.Header, Body: a.Body, At: d.First.Start}
+	a := mask.Answer(d.First.Answer.Header, d.First.Answer.Body)
+	last := &draft.Last{Typed: typed, Secrets: secrets, Base: t.writtenBase(d), Status: d.First.Answer.Status, Header: a.Header, Body: a.Body, At: d.First.Start}
 	_ = last.Remember(t.dir)
 }
 
 // unhidden are lines with secrets as names, those of the project too, and without those
 // that would hold a hidden value.
-func (t *Try) unhidden(lines []string, known map[string]string) []string {
-	p := t.project()
+func (t *Try) unhidden(lines []string) []string {
+	p, known := t.project(), map[string]string{}
 	if p.Config != nil && t.Engine.Getenv != nil {
 		for _, st := range p.Config.Statements {
 			if s, is := st.Body.(*syntax.Secret); is && s.Env != "" {

@@ -25,6 +25,8 @@ type Draft struct {
 	Scenario  string
 	Resources []*draft.Resource
 	Notes     []string
+	// secrets are hidden in the text of resources.
+	secrets *draft.Concealed
 }
 
 // drafting puts a draft together.
@@ -41,6 +43,8 @@ type drafting struct {
 	known draft.Known
 	auth  []string
 	out   *Draft
+	// secrets are what the calls show of secrets that no answer gave.
+	secrets draft.Concealed
 	// unguarded counts the steps that may change what was there before.
 	unguarded int
 }
@@ -56,6 +60,16 @@ func From(r *Recording, o Choice) (*Draft, error) {
 		d.uses = append(d.uses, d.used(i))
 	}
 	signs := d.signsIn()
+	for i, c := range calls {
+		d.secrets.Find(c.Exchange)
+		if scheme, v, ok := strings.Cut(c.header("Authorization"), " "); ok && d.uses[i][v] == nil && strings.EqualFold(scheme, "Bearer") {
+			// It may be sent elsewhere, too.
+			d.secrets.Add("token", v)
+		}
+	}
+	for n := range d.secrets.Names() {
+		d.names[n] = true
+	}
 	titles := map[string]bool{}
 	var steps []draft.Proposal
 	for i := range calls {
@@ -65,7 +79,16 @@ func From(r *Recording, o Choice) (*Draft, error) {
 	d.guard(steps, signs)
 	d.hoist(steps, signs)
 	d.scenario(steps, signs)
-	d.out.Resources = d.resources()
+	d.out.Resources, d.out.secrets = d.resources(), &d.secrets
+	for _, r := range d.out.Resources {
+		d.secrets.Lines(strings.Split(r.Text(), "\n"))
+	}
+	for _, l := range d.secrets.Secrets {
+		if !slices.Contains(d.out.Secrets, l) {
+			d.out.Secrets = append(d.out.Secrets, l)
+			d.out.Notes = append(d.out.Notes, "Credentials come from the environment: set "+strings.ToUpper(strings.Fields(l)[1])+" before a run.")
+		}
+	}
 	// What is to be done comes before what was left out.
 	d.out.Notes = append(d.out.Notes, notes...)
 	return d.out, nil
@@ -288,6 +311,7 @@ func (d *drafting) step(i int, titles map[string]bool) draft.Proposal {
 		p.Lines = slices.Insert(p.Lines, at+1, fmt.Sprintf("    retry for %ds every 200ms", max(10, int(3*c.Polled.Seconds()))))
 	}
 	d.vary(i, p.Lines)
+	p.Lines, p.After = d.secrets.Lines(p.Lines), d.secrets.Lines(p.After)
 	for _, g := range d.needed[i] {
 		for n, v := range p.Kept {
 			if v.Plain() == g.text && !g.secret {
@@ -447,20 +471,9 @@ func (c *Call) Typed(base string) *draft.Typed {
 func (d *drafting) typed(i int) (*draft.Typed, []string) {
 	t := d.plain(i)
 	given := t.Auth
-	out, secrets, notes, _ := t.WithoutCredentials()
+	out, secrets, notes := t.WithoutCredentials()
 	if given != "" {
 		out.Auth = given
-	}
-	for _, list := range [][]string{out.Fields, out.Parts} {
-		for k, pair := range list {
-			n, v, _ := strings.Cut(pair, "=")
-			if passwordName().MatchString(n) && !strings.HasPrefix(v, "{") && v != "" {
-				name := draft.Name(n, "password")
-				list[k] = n + "={" + name + "}"
-				secrets = append(secrets, "secret "+name+" from env "+strings.ToUpper(name))
-				notes = append(notes, "Credentials come from the environment: set "+strings.ToUpper(name)+" before a run.")
-			}
-		}
 	}
 	for _, n := range notes {
 		if !slices.Contains(d.out.Notes, n) {

@@ -31,9 +31,7 @@ type given struct {
 
 var (
 	secretName = late.Regexp(`(?i)(?:token|secret|session|jwt|csrf|xsrf|api_?key|password)`)
-	// passwordName are fields of forms that hold what only their sender knows.
-	passwordName = late.Regexp(`(?i)^(?:pass(?:word|wd|phrase|code)?|pin|secret|client_secret|api_?key)$`)
-	tellingOf    = late.Regexp(`(?i)^(?:_?id|uid|uuid|guid|key|ref|code|slug|number|.*_id|.*_ref|.*[a-z](?:Id|Ref|Key))$`)
+	tellingOf  = late.Regexp(`(?i)^(?:_?id|uid|uuid|guid|key|ref|code|slug|number|.*_id|.*_ref|.*[a-z](?:Id|Ref|Key))$`)
 )
 
 // mostGiven bounds how many values of one answer are looked at.

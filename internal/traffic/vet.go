@@ -15,7 +15,7 @@ import (
 func (d *Draft) Text() string {
 	text := d.Scenario
 	for _, r := range d.Resources {
-		text += "\n" + r.Text()
+		text += "\n" + strings.Join(d.secrets.Lines(strings.Split(r.Text(), "\n")), "\n")
 	}
 	return draft.Canonical(text)
 }

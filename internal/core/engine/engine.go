@@ -6,12 +6,14 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/binary"
+	"fmt"
 	"sync"
 	"time"
 
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/mask"
 	"usualpath/internal/core/project"
 )
 
@@ -129,7 +131,9 @@ type environment struct {
 	types map[string]bool
 	// mute are the methods and paths that give no answer, with the scenario that
 	// waited for one.
-	mute map[string]int
+	mute map[string][]int
+	// closing is set once it has been told that the service closes connections without saying so.
+	closing bool
 	// gate is held by scenarios that run beside others, and alone by one that is
 	// run once more.
 	gate sync.RWMutex
@@ -164,9 +168,12 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, hints: map[string]map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, hints: map[string]map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string][]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	for _, f := range mask.InURL(o.Base) {
+		hide.Add(f.Value)
+	}
 	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
-	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16})
+	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16, Late: r.late})
 	defer r.client.Close()
 	list := jobs(p, o)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Select.Shard.String(), Sources: p.Digest()})
@@ -185,6 +192,12 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	out.ServiceDied = r.died
 	o.Emit(out)
 	return out
+}
+
+// late tells of bytes that came behind an answer without a body, when nobody waited for them any more.
+func (r *environment) late(of *exchange.Exchange, text []byte) {
+	r.watch.atEnd(event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("behind the answer to %s %s (%s) came bytes that belong to no body (RFC 9112 §6.3): %q; the connection was not used again",
+		of.Request.Method, of.Request.URL, of.Answer.StatusText(), text))})
 }
 
 func (r *environment) shownBase() string {

@@ -136,7 +136,7 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 	}
 	f := at.replies[0].Failure
 	verdict := t.ofExchange(claims)
-	if t.in.job.s.Check != nil && !t.in.around && f.Kind == exchange.Refused {
+	if f.Kind == exchange.Between || t.in.job.s.Check != nil && !t.in.around && f.Kind == exchange.Refused {
 		// Nobody was there to take the request: what it asks cannot be told. Why the service
 		// has ended is for the check to say before which it was still there.
 		verdict = event.Blocked
@@ -178,9 +178,16 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 	if ok || t.ofForm(b) {
 		return
 	}
-	if effect && t.partlyShown(b) {
+	why := ""
+	switch {
+	case effect && t.in.unknown != "":
+		why = "what became of the list was not judged: " + t.in.unknown + " had no answer, and may have been carried out"
+	case effect && t.partlyShown(b):
+		why = "what became of the list was not judged: it shows a part of what is there, and which part changes"
+	}
+	if why != "" {
 		t.in.judged--
-		t.e.Why = "what became of the list was not judged: it shows a part of what is there, and which part changes"
+		t.e.Why = t.env.mask.text(why)
 		return
 	}
 	if b.Quantifier != "" && b.Quantifier != "every" {

@@ -12,6 +12,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/syntax"
 )
 
 // mostPatience bounds how long a service is waited for that says when to come
@@ -37,11 +38,11 @@ func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.E
 			return reply
 		}
 		if f := reply.Failure; f != nil {
-			if f.Kind != exchange.SlowAnswer {
-				return reply
-			}
-			if tries > 0 {
+			// What is not safe may have been taken: it is not sent again (RFC 9110 §9.2.2).
+			if f.Kind == exchange.SlowAnswer && (tries > 0 || !syntax.SafeMethod(r.Method)) {
 				t.silent(r)
+			}
+			if f.Kind != exchange.SlowAnswer || tries > 0 || !syntax.SafeMethod(r.Method) {
 				return reply
 			}
 			tell("no answer", reply.Exchange)
@@ -56,11 +57,15 @@ func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.E
 	}
 }
 
-// silent notes a method that a path never answers: no other check waits for it.
+// silent notes a method that a path does not answer. Where it was waited for twice no other
+// check waits for it.
 func (t *step) silent(r *exchange.Request) {
 	key := t.template(r)
 	t.env.mu.Lock()
-	t.env.mute[key] = t.in.job.id
+	t.env.mute[key] = append(t.env.mute[key], t.in.job.id)
+	if syntax.SafeMethod(r.Method) {
+		t.env.mute[key] = append(t.env.mute[key], t.in.job.id)
+	}
 	t.env.mu.Unlock()
 }
 
@@ -73,7 +78,7 @@ func (t *step) muted(r *exchange.Request) string {
 	t.env.mu.Lock()
 	defer t.env.mu.Unlock()
 	// One that is run once more asks for itself.
-	if by, mute := t.env.mute[key]; mute && by != t.in.job.id {
+	if by := t.env.mute[key]; len(by) > 1 && !slices.Contains(by, t.in.job.id) {
 		return key + " gets no answer"
 	}
 	return ""
@@ -106,7 +111,17 @@ func comesAgain(a *exchange.Answer) (time.Duration, bool) {
 	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable {
 		return 0, false
 	}
-	seconds, err := strconv.Atoi(a.Header.Get("Retry-After"))
+	after := a.Header.Get("Retry-After")
+	if at, err := http.ParseTime(after); err == nil {
+		// A date is held against that of the answer, where it has one.
+		now, err := http.ParseTime(a.Header.Get("Date"))
+		if err != nil {
+			now = time.Now()
+		}
+		wait := max(0, at.Sub(now))
+		return wait, wait <= mostPatience
+	}
+	seconds, err := strconv.Atoi(after)
 	wait := time.Duration(seconds) * time.Second
 	return wait, err == nil && seconds >= 0 && wait <= mostPatience
 }

@@ -3,6 +3,8 @@ package engine
 import (
 	"net/http"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
@@ -18,6 +20,10 @@ type masker struct {
 	*mask.Mask
 	// fields are headers of the service's own that hold credentials, in lower case.
 	fields map[string]bool
+	// named tells of header names whether they hold secrets; kept counts secrets that exchanges
+	// showed and that are hidden everywhere.
+	named sync.Map
+	kept  atomic.Int64
 	// bare keeps the exchanges as they were, beside what is masked.
 	bare bool
 }
@@ -79,65 +85,83 @@ func (m *masker) step(e *event.StepFinished) {
 	}
 }
 
-// reveals tells whether an exchange shows what must be hidden.
-func (m *masker) reveals(x *exchange.Exchange) bool {
-	if !m.Idle() {
-		return true
+// mostKept bounds how many secrets that exchanges showed are hidden everywhere.
+const mostKept = 200
+
+// secretsOf are the secrets that an exchange shows, by the places and forms that such have.
+func (m *masker) secretsOf(x *exchange.Exchange) []mask.Found {
+	out := append(mask.InURL(x.Request.URL), mask.InBody(x.Request.Body)...)
+	header := func(name, text string) {
+		known, ok := m.named.Load(name)
+		if !ok {
+			known = mask.HeaderNamed(name)
+			m.named.Store(name, known)
+		}
+		if known.(bool) || m.fields[strings.ToLower(name)] || strings.Contains(text, "?") || strings.HasPrefix(text, "eyJ") {
+			out = append(out, mask.InHeader(name, text)...)
+		}
 	}
 	for _, f := range x.Request.Header {
-		if mask.Credential(f.Name, f.Value, m.fields) != f.Value {
-			return true
+		header(f.Name, f.Value)
+	}
+	if x.Answer == nil {
+		return out
+	}
+	for n, values := range x.Answer.Header {
+		for _, v := range values {
+			header(n, v)
 		}
 	}
-	if x.Answer != nil {
-		for n, values := range x.Answer.Header {
-			for _, v := range values {
-				if mask.Credential(n, v, m.fields) != v {
-					return true
-				}
-			}
-		}
-	}
-	return false
+	return append(out, mask.InBody(x.Answer.Body)...)
 }
 
+// exchange is an exchange as it may be shown: without secrets, and without what stands where
+// secrets do. Long ones of these are hidden everywhere from then on.
 func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
-	if !m.reveals(x) {
+	found := m.secretsOf(x)
+	own := mask.New()
+	for _, f := range found {
+		if own.Add(f.Value) && len(f.Value) >= 2*mask.Free && m.kept.Load() < mostKept && !m.Holds(f.Value) {
+			m.kept.Add(1)
+			m.Add(f.Value)
+		}
+	}
+	if len(found) == 0 && m.Idle() {
 		return x
 	}
+	text := func(s string) string { return m.text(own.Text(s)) }
+	bytes := func(b []byte) []byte {
+		if len(b) == 0 {
+			return b
+		}
+		return []byte(text(string(b)))
+	}
+	field := func(n, v string) string { return text(mask.Credential(n, v, m.fields)) }
 	out := *x
 	req := *x.Request
-	req.URL = m.text(req.URL)
-	req.Body = m.bytes(req.Body)
+	req.URL, req.Body = text(req.URL), bytes(req.Body)
 	req.Header = make([]exchange.Field, len(x.Request.Header))
 	for i, f := range x.Request.Header {
-		req.Header[i] = exchange.Field{Name: m.text(f.Name), Value: m.text(mask.Credential(f.Name, f.Value, m.fields))}
+		req.Header[i] = exchange.Field{Name: text(f.Name), Value: field(f.Name, f.Value)}
 	}
 	out.Request = &req
 	if x.Failure != nil {
 		f := *x.Failure
-		f.Detail = m.text(f.Detail)
+		f.Detail = text(f.Detail)
 		out.Failure = &f
 	}
 	if x.Answer != nil {
 		a := *x.Answer
-		a.Body, a.From, a.Reason = m.bytes(a.Body), m.text(a.From), m.text(a.Reason)
+		a.Body, a.From, a.Reason = bytes(a.Body), text(a.From), text(a.Reason)
 		a.Header = http.Header{}
 		for n, values := range x.Answer.Header {
 			for _, v := range values {
-				a.Header[m.text(n)] = append(a.Header[m.text(n)], m.text(mask.Credential(n, v, m.fields)))
+				a.Header[text(n)] = append(a.Header[text(n)], field(n, v))
 			}
 		}
 		out.Answer = &a
 	}
 	return &out
-}
-
-func (m *masker) bytes(b []byte) []byte {
-	if len(b) == 0 || m.Idle() {
-		return b
-	}
-	return []byte(m.text(string(b)))
 }
 
 // credentials hides, in lines about a header or cookie of an answer that holds

@@ -74,6 +74,10 @@ type flow struct {
 	around bool
 	// unnamed is set when a create does not tell what it has made.
 	unnamed bool
+	// unknown says which request had no answer and may have been carried out: what counts then
+	// cannot be told. between is set where a connection was closed before it.
+	unknown string
+	between bool
 	// disturbed is set when others have changed what this scenario has made.
 	disturbed bool
 	// wrote is set once it has been told that this sends more than reads.
@@ -96,6 +100,11 @@ type flow struct {
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.beside(ctx, j, emit)
+	if s.job.s.Check != nil && s.between {
+		// What was closed between requests says nothing of what was asked: now that is known,
+		// each write has a connection of its own.
+		s, events = r.beside(ctx, j, emit)
+	}
 	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.disturbed || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts.
@@ -139,7 +148,7 @@ func (r *environment) beside(ctx context.Context, j job, emit func(event.Event))
 // beside others are given back, and not yet emitted.
 func (r *environment) under(ctx context.Context, j job, emit func(event.Event)) (*flow, []event.Event) {
 	var events []event.Event
-	if j.s.Check != nil && j.beside {
+	if j.s.Check != nil {
 		emit = func(e event.Event) { events = append(events, e) }
 	}
 	r.watch.enters()

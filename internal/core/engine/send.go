@@ -126,6 +126,9 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.takeCookies(r)
 		t.wroteBelow(t.e.Sent[len(t.e.Sent)-1])
 	}
+	for _, r := range at.replies {
+		t.unanswered(r)
+	}
 	if f := at.replies[0].Failure; f != nil && f.Kind == exchange.HopRefused {
 		t.refuse(f.Detail)
 		answered(at)
@@ -243,6 +246,30 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 		out[i] = r
 	}
 	return out, true
+}
+
+// unanswered notes a request that may have been carried out although nothing was answered.
+func (t *step) unanswered(r *expect.Reply) {
+	f := r.Failure
+	if f == nil || syntax.SafeMethod(r.Request.Method) {
+		return
+	}
+	switch f.Kind {
+	case exchange.Refused, exchange.SlowConnect, exchange.HostRefused, exchange.UnknownHost, exchange.TLS, exchange.BadRequest, exchange.Unsent, exchange.HopRefused, exchange.TooManyHops:
+		return
+	}
+	t.in.unknown = r.Request.Method + " " + r.Request.URL
+	if f.Kind != exchange.Between {
+		return
+	}
+	t.in.between = true
+	t.env.mu.Lock()
+	told := t.env.closing
+	t.env.closing = true
+	t.env.mu.Unlock()
+	if !told {
+		t.env.watch.atEnd(event.Notice{Text: "the service closes connections after its answers without saying so (RFC 9112 §9.6): from now on each request that is not safe has a connection of its own"})
+	}
 }
 
 // hop tells why a redirect must not be followed: it is held to all that a request of the step

@@ -105,6 +105,13 @@ func (w *watch) harmed(key string) string {
 	return w.harm[key]
 }
 
+// atEnd keeps what is told at the end of the run.
+func (w *watch) atEnd(n event.Notice) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.ends = append(w.ends, n)
+}
+
 // told tells whether it has been told of any harm.
 func (w *watch) told() bool {
 	w.mu.Lock()

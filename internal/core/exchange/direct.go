@@ -49,7 +49,7 @@ var (
 	// errBetween is the end of a connection on which something had been answered, with a request
 	// under way of which it is not known whether it was taken.
 	errBetween = errors.New("closed between requests")
-	longAgo     = time.Unix(1, 0)
+	longAgo    = time.Unix(1, 0)
 )
 
 // line is one connection.

@@ -27,19 +27,26 @@ func spoken(t *testing.T, connections ...[]string) (url string) {
 			if err != nil {
 				return
 			}
-			in := bufio.NewReader(c)
-			for _, a := range answers {
-				r, err := http.ReadRequest(in)
-				if err != nil {
-					break
+			go func() {
+				in := bufio.NewReader(c)
+				for _, a := range answers {
+					r, err := http.ReadRequest(in)
+					if err != nil {
+						break
+					}
+					if r.Header.Get("Expect") != "" && !strings.Contains(a, "417") {
+						_, _ = io.WriteString(c, "HTTP/1.1 100 Continue\r\n\r\n")
+					}
+					if !strings.Contains(a, "417") {
+						_, _ = io.Copy(io.Discard, r.Body)
+					}
+					if a == "" {
+						break
+					}
+					_, _ = io.WriteString(c, a)
 				}
-				_, _ = io.Copy(io.Discard, r.Body)
-				if a == "" {
-					break
-				}
-				_, _ = io.WriteString(c, a)
-			}
-			_ = c.Close()
+				_ = c.Close()
+			}()
 		}
 	}()
 	return "http://" + l.Addr().String()
@@ -62,6 +69,19 @@ func TestConnectionsAreUsedAgain(t *testing.T) {
 		{"closed while idle", [][]string{{ok(1)}, {ok(2)}}, []Request{get, post}, "1 2"},
 		{"closed without an answer, a read", [][]string{{ok(1), ""}, {ok(2)}}, []Request{get, get}, "1 2"},
 		{"closed without an answer, a write", [][]string{{ok(1), ""}, {ok(2)}}, []Request{get, post, get}, "1 closed between requests 2"},
+		{"closed without an answer, a write, and from then on each write has its own", [][]string{{ok(1), ""}, {ok(2), ok(4)}, {ok(3)}}, []Request{get, post, post, post, get}, "1 closed between requests 2 3 4"},
+		{"closed twice without an answer, a read", [][]string{{ok(1), ""}, {""}}, []Request{get, get}, "1 closed early"},
+		{"closed on a fresh connection, a read", [][]string{{""}, {ok(2)}}, []Request{get, get}, "closed early 2"},
+		{"closed on a fresh connection, a DELETE", [][]string{{""}, {ok(2)}}, []Request{{Method: "DELETE"}, get}, "closed early 2"},
+		{"a refusal that has read the body", [][]string{{"HTTP/1.1 422 Unprocessable Content\r\nContent-Length: 1\r\n\r\nx", ok(2)}}, []Request{post, get}, "x 2"},
+		{"a server error before the body was read", [][]string{{"HTTP/1.1 503 Service Unavailable\r\nContent-Length: 1\r\n\r\nx"}, {ok(2)}}, []Request{post, get}, "x 2"},
+		{"bytes behind an answer with a body", [][]string{{ok(1) + "squawk"}, {ok(2)}}, []Request{get, get}, "1 2"},
+		{"the client closes", [][]string{{ok(1)}, {ok(2)}}, []Request{{Method: "GET", Header: []Field{{"Connection", "close"}}}, get}, "1 2"},
+		{"HTTP/1.0 is not kept", [][]string{{"HTTP/1.0 200 OK\r\nContent-Length: 1\r\n\r\na"}, {ok(2)}}, []Request{get, get}, "a 2"},
+		{"HTTP/1.0 that is kept", [][]string{{"HTTP/1.0 200 OK\r\nConnection: keep-alive\r\nContent-Length: 1\r\n\r\na", ok(2)}}, []Request{get, get}, "a 2"},
+		{"a big body is asked about first", [][]string{{ok(1)}}, []Request{{Method: "POST", Body: make([]byte, bigBody+1)}}, "1"},
+		{"the expectation is not known", [][]string{{"HTTP/1.1 417 Expectation Failed\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"}, {ok(2)}}, []Request{{Method: "POST", Body: make([]byte, bigBody+1)}}, "2"},
+		{"a big body without an answer", [][]string{{""}, {ok(2)}}, []Request{{Method: "POST", Body: make([]byte, bigBody+1)}, get}, "closed early 2"},
 		{"interim answers", [][]string{{"HTTP/1.1 103 Early Hints\r\nLink: <a>\r\n\r\n" + ok(1), ok(2)}}, []Request{get, get}, "1 2"},
 		{"bytes that nobody asked for", [][]string{{"HTTP/1.1 204 No Content\r\n\r\nsquawk"}, {ok(2)}}, []Request{get, get}, "6 stray 2"},
 		{"after HEAD", [][]string{{"HTTP/1.1 200 OK\r\nContent-Length: 1\r\n\r\nx"}, {ok(2)}}, []Request{{Method: "HEAD"}, get}, "1 stray 2"},

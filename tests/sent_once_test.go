@@ -1,0 +1,166 @@
+package tests
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// rawly answers requests on a connection as it is told: what it writes is the answer, and false
+// closes the connection.
+func rawly(t *testing.T, answer func(r *http.Request, body []byte, c net.Conn) bool) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = l.Close() })
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer c.Close()
+				in := bufio.NewReader(c)
+				for {
+					r, err := http.ReadRequest(in)
+					if err != nil {
+						if !errors.Is(err, io.EOF) {
+							_, _ = io.WriteString(c, "HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\n\r\n")
+						}
+						return
+					}
+					if r.Header.Get("Expect") != "" {
+						_, _ = io.WriteString(c, "HTTP/1.1 100 Continue\r\n\r\n")
+					}
+					body, _ := io.ReadAll(r.Body)
+					if !answer(r, body, c) {
+						return
+					}
+				}
+			}()
+		}
+	}()
+	return "http://" + l.Addr().String()
+}
+
+// recorder turns a handler's answer into bytes.
+type recorder struct {
+	header http.Header
+	status int
+	body   strings.Builder
+}
+
+func (w *recorder) Header() http.Header         { return w.header }
+func (w *recorder) WriteHeader(status int)      { w.status = status }
+func (w *recorder) Write(p []byte) (int, error) { return w.body.Write(p) }
+
+func served(h http.HandlerFunc, r *http.Request, body []byte) string {
+	w := &recorder{header: http.Header{}, status: 200}
+	r.Body = io.NopCloser(strings.NewReader(string(body)))
+	h(w, r)
+	var out strings.Builder
+	fmt.Fprintf(&out, "HTTP/1.1 %d %s\r\n", w.status, http.StatusText(w.status))
+	_ = w.header.Write(&out)
+	text := w.body.String()
+	if w.status != 204 {
+		fmt.Fprintf(&out, "Content-Length: %d\r\n", len(text))
+	}
+	out.WriteString("\r\n")
+	if r.Method != "HEAD" {
+		out.WriteString(text)
+	}
+	return out.String()
+}
+
+// A service that closes connections after its answers, and does not say so, is checked like any
+// other: nothing is sent twice, claimed or left because of that.
+func TestConnectionsThatAreClosedWithoutAWord(t *testing.T) {
+	plainOnly(t)
+	s := newCrates(crateManners{})
+	var first atomic.Int64
+	base := rawly(t, func(r *http.Request, body []byte, c net.Conn) bool {
+		_, _ = io.WriteString(c, served(s.ServeHTTP, r, body))
+		// The next request may be on its way.
+		time.Sleep(time.Duration(first.Add(1)%4) * 100 * time.Microsecond)
+		return false
+	})
+	plain := newCrates(crateManners{})
+	for _, workers := range []string{"1", "4"} {
+		dir := folder(t, "crates.upath", "base "+base+"\n\n"+cratesResource, "plain.upath", "base "+service(t, plain.ServeHTTP)+"\n\n"+cratesResource)
+		_, want := missed(t, dir, "run", "plain.upath", "--workers", workers)
+		r, got := missed(t, dir, "run", "crates.upath", "--workers", workers)
+		assert.Equal(t, want, got, "%s", tail(r.out))
+		assert.NotContains(t, r.out, "cannot tell")
+		assert.NotContains(t, r.out, "left on the service")
+		assert.Equal(t, userItems, s.size())
+	}
+}
+
+// A write that has no answer is sent once, whatever its size, and the crash is told.
+func TestAWriteWithoutAnAnswerIsSentOnce(t *testing.T) {
+	for _, size := range []int{10, 70 << 10, 1 << 20} {
+		var stored atomic.Int64
+		base := rawly(t, func(r *http.Request, _ []byte, c net.Conn) bool {
+			if r.Method == "POST" {
+				stored.Add(1)
+				return false
+			}
+			_, _ = io.WriteString(c, "HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n")
+			return true
+		})
+		dir := folder(t, "a.upath", scenario(base, "  step \"store it\"\n    send POST /crates\n      json { \"name\": \"{repeat(\"x\", "+fmt.Sprint(size)+")}\" }\n    expect status 201\n"))
+		r := run(t, dir, "run")
+		assert.Equal(t, 1, r.code, r.out)
+		assert.Contains(t, r.out, "closed early")
+		assert.EqualValues(t, 1, stored.Load(), "%d bytes", size)
+	}
+}
+
+// A create that is carried out and answered too late is not sent again, nothing is claimed about
+// counts after it, and what it made is removed.
+func TestACreateThatIsAnsweredTooLate(t *testing.T) {
+	plainOnly(t)
+	s := newCrates(crateManners{})
+	var posts atomic.Int64
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		s.ServeHTTP(w, r)
+		if r.Method == "POST" && posts.Add(1) == 5 {
+			time.Sleep(400 * time.Millisecond)
+		}
+	})
+	dir := folder(t, "crates.upath", "base "+base+"\n\n"+cratesResource)
+	r := run(t, dir, "run", "--timeout", "200ms", "--family", "lifecycle")
+	assert.NotContains(t, r.out, "gained", "%s", tail(r.out))
+	assert.Equal(t, userItems, s.size(), "%s", tail(r.out))
+}
+
+// Bytes that come behind an answer without a body, later than the next step, are told of the
+// step that they belong to.
+func TestBytesThatComeLate(t *testing.T) {
+	base := rawly(t, func(r *http.Request, _ []byte, c net.Conn) bool {
+		if r.Method == "DELETE" {
+			_, _ = io.WriteString(c, "HTTP/1.1 204 No Content\r\n\r\n")
+			time.Sleep(20 * time.Millisecond)
+			_, _ = io.WriteString(c, "squawk")
+			return true
+		}
+		_, _ = io.WriteString(c, "HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok")
+		return true
+	})
+	for _, pause := range []string{"1ms", "60ms"} {
+		dir := folder(t, "a.upath", scenario(base, "  step \"remove it\"\n    send DELETE /crates/1\n    expect status 204\n  step \"look\"\n    pause "+pause+"\n    send GET /crates\n    expect text is \"ok\"\n"))
+		r := run(t, dir, "run")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.Regexp(t, `behind the answer to DELETE \S*/crates/1`, strings.Join(strings.Fields(r.out), " "))
+	}
+}
