@@ -129,6 +129,7 @@ func (t *Try) Send(ctx context.Context) (*Tried, error) {
 	// What runs before is told only when it fails.
 	first := 0
 	o := t.Engine
+	o.ByHand = true
 	o.Emit = func(e event.Event) {
 		switch s := e.(type) {
 		case *event.ScenarioStarted:

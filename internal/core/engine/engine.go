@@ -38,6 +38,9 @@ type Options struct {
 	// ShowCredentials gives events the exchanges as they were, beside those in which
 	// credentials are hidden.
 	ShowCredentials bool
+	// ByHand shows whoever has typed a request what its answer holds: only secrets that were
+	// declared are hidden, and credentials in headers.
+	ByHand bool
 	// Sending is told of each request before it is sent, with secrets masked; it
 	// may be called from several goroutines at once.
 	Sending func(request string)
@@ -162,7 +165,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	start := time.Now()
 	// Events come one at a time, whatever runs side by side.
 	var tally event.Tally
-	emit, hide := o.Emit, newMasker(p, o.ShowCredentials)
+	emit, hide := o.Emit, newMasker(p, o.ShowCredentials, o.ByHand)
 	o.Emit = func(e event.Event) {
 		hide.event(e)
 		tally.Add(e)

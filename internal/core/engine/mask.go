@@ -26,10 +26,12 @@ type masker struct {
 	kept  atomic.Int64
 	// bare keeps the exchanges as they were, beside what is masked.
 	bare bool
+	// declared hides only what was declared to be a secret, and headers.
+	declared bool
 }
 
-func newMasker(p *project.Project, bare bool) *masker {
-	m := &masker{Mask: mask.New(), fields: map[string]bool{}, bare: bare}
+func newMasker(p *project.Project, bare, declared bool) *masker {
+	m := &masker{Mask: mask.New(), fields: map[string]bool{}, bare: bare, declared: declared}
 	for _, name := range p.CredentialHeaders() {
 		m.fields[strings.ToLower(name)] = true
 	}
@@ -90,7 +92,10 @@ const mostKept = 200
 
 // secretsOf are the secrets that an exchange shows, by the places and forms that such have.
 func (m *masker) secretsOf(x *exchange.Exchange) []mask.Found {
-	out := append(mask.InURL(x.Request.URL), mask.InBody(x.Request.Body)...)
+	var out []mask.Found
+	if !m.declared {
+		out = append(mask.InURL(x.Request.URL), mask.InBody(x.Request.Body)...)
+	}
 	header := func(name, text string) {
 		known, ok := m.named.Load(name)
 		if !ok {
@@ -111,6 +116,9 @@ func (m *masker) secretsOf(x *exchange.Exchange) []mask.Found {
 		for _, v := range values {
 			header(n, v)
 		}
+	}
+	if m.declared {
+		return out
 	}
 	return append(out, mask.InBody(x.Answer.Body)...)
 }
