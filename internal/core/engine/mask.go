@@ -99,10 +99,10 @@ func (m *masker) secretsOf(x *exchange.Exchange) []mask.Found {
 	header := func(name, text string) {
 		known, ok := m.named.Load(name)
 		if !ok {
-			known = mask.HeaderNamed(name)
+			known = mask.HeaderNamed(name) || m.fields[strings.ToLower(name)]
 			m.named.Store(name, known)
 		}
-		if known.(bool) || m.fields[strings.ToLower(name)] || strings.Contains(text, "?") || strings.HasPrefix(text, "eyJ") {
+		if known.(bool) || strings.Contains(text, "?") || strings.HasPrefix(text, "eyJ") {
 			out = append(out, mask.InHeader(name, text)...)
 		}
 	}
@@ -127,15 +127,15 @@ func (m *masker) secretsOf(x *exchange.Exchange) []mask.Found {
 // secrets do. Long ones of these are hidden everywhere from then on.
 func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
 	found := m.secretsOf(x)
+	if len(found) == 0 && m.Idle() {
+		return x
+	}
 	own := mask.New()
 	for _, f := range found {
 		if own.Add(f.Value) && len(f.Value) >= 2*mask.Free && m.kept.Load() < mostKept && !m.Holds(f.Value) {
 			m.kept.Add(1)
 			m.Add(f.Value)
 		}
-	}
-	if len(found) == 0 && m.Idle() {
-		return x
 	}
 	text := func(s string) string { return m.text(own.Text(s)) }
 	bytes := func(b []byte) []byte {

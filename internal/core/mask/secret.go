@@ -1,8 +1,10 @@
 package mask
 
 import (
+	"bytes"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -185,22 +187,32 @@ var (
 	xmlElement = late.Regexp(`<([A-Za-z_][\w.:-]*)(?:\s[^<>]*)?>([^<>]+)</`)
 	xmlMember  = late.Regexp(`\s([A-Za-z_][\w.:-]*)\s*=\s*["']([^"'<>]+)["']`)
 	partName   = late.Regexp(`(?is)\r?\ncontent-disposition:[^\r\n]*\bname="([^"]*)"[^\r\n]*\r?\n(?:[^\r\n]+\r?\n)*\r?\n(.*?)\r?\n--`)
-	stems      = []string{"pass", "Pass", "PASS", "pwd", "Pwd", "PWD", "secret", "Secret", "SECRET", "token", "Token", "TOKEN", "key", "Key", "KEY", "otp", "pin", "Pin", "PIN", "ssn", "SSN", "cvv", "CVV", "cvc",
-		"ignature", "redential", "jwt", "csrf", "xsrf", "uthorization", "eyJ", "code", "state", "nonce", "sig", "sid", "session"}
+	// stems are what at least one name of a secret has in it, or a token.
+	stems = [][]byte{}
+	// drawnMember is a member whose name has what may be drawn, with a long value.
+	drawnMember = late.Regexp(`"([^"\\]*(?:[Cc]ode|[Ss]tate|[Nn]once|[Ss]ig|[Ss]id|[Ss]ession))"\s*:\s*"([A-Za-z0-9+/=_.~-]{32,})"`)
 )
+
+func init() {
+	for _, s := range strings.Fields("ass ASS wd WD ecret ECRET oken OKEN _key -key Key KEY apikey eyJ otp OTP pin Pin PIN ssn SSN vv VV cvc CVC ignature redential jwt JWT srf SRF uthorization") {
+		stems = append(stems, []byte(s))
+	}
+}
 
 // InBody are the secrets in a body: members of JSON, also of JSON that stands as text in it, fields
 // of forms, parts, and elements and attributes of XML.
 func InBody(body []byte) []Found {
-	text := string(body)
-	some := false
-	for _, s := range stems {
-		some = some || strings.Contains(text, s)
-	}
-	if !some {
+	if len(body) == 0 {
 		return nil
 	}
 	f := &finder{}
+	if len(body) > 40 && (bytes.Contains(body, []byte("ode\"")) || bytes.Contains(body, []byte("tate\"")) || bytes.Contains(body, []byte("once\"")) || bytes.Contains(body, []byte("ig\"")) || bytes.Contains(body, []byte("id\"")) || bytes.Contains(body, []byte("ession\""))) {
+		f.drawn(body)
+	}
+	if !slices.ContainsFunc(stems, func(s []byte) bool { return bytes.Contains(body, s) }) {
+		return f.out
+	}
+	text := string(body)
 	switch trimmed := strings.TrimLeft(text, " \t\r\n\ufeff"); {
 	case strings.HasPrefix(trimmed, "{") || strings.HasPrefix(trimmed, "["):
 		f.json(text)
@@ -245,6 +257,27 @@ func Answer(header http.Header, body []byte) Shown {
 		}
 	}
 	return out
+}
+
+// drawn takes members that may be drawn, where they are long.
+func (f *finder) drawn(body []byte) {
+	// A run of as many such characters is rare, and quicker to look for.
+	run := 0
+	for _, c := range body {
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("+/=_.~-", c) >= 0 {
+			if run++; run == 32 {
+				break
+			}
+		} else {
+			run = 0
+		}
+	}
+	if run < 32 {
+		return
+	}
+	for _, m := range drawnMember().FindAllSubmatch(body, -1) {
+		f.pair(string(m[1]), string(m[2]))
+	}
 }
 
 // form takes fields of a form or a query.
