@@ -23,7 +23,7 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 			if len(args) == 0 {
 				args = []string{"."}
 			}
-			p, resources := resource.Load(args, project.Options{Environment: environmentOf(env)})
+			p, resources := resource.Load(args, project.Options{Counted: true, Environment: environmentOf(env)})
 			a.diagnose(p.Diagnostics, "")
 			if p.Diagnostics.Errors() > 0 {
 				return &exit{code: exitUsage}
@@ -42,15 +42,16 @@ Warnings are about what is allowed and seldom meant. Exit code 2 with errors.`,
 // tidy says what was read when there is nothing to say about it.
 func (a *app) tidy(p *project.Project, resources []*resource.Resource) {
 	files, scenarios, checks := 0, 0, 0
+	for _, r := range resources {
+		checks += r.Count()
+	}
 	for _, f := range p.Files {
 		if !f.Derived() {
 			files++
 		}
 	}
 	for _, s := range p.Scenarios() {
-		if s.File.Derived() {
-			checks++
-		} else {
+		if !s.File.Derived() {
 			scenarios++
 		}
 	}

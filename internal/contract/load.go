@@ -12,6 +12,7 @@ import (
 	"github.com/getkin/kin-openapi/openapi2conv"
 	"github.com/getkin/kin-openapi/openapi3"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/late"
 	"usualpath/internal/core/source"
 )
@@ -31,6 +32,9 @@ var version = late.Regexp(`(?m)^[\s{,]*["']?(swagger|openapi)["']?\s*:\s*["']?([
 // LoadData reads a document from its text. References stay inside a folder; "" for a
 // document that has none, and may not refer to files.
 func LoadData(name string, data []byte, folder string) (*Document, error) {
+	if err := bound.Document(data); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
 	said := version().FindSubmatch(data)
 	if said != nil && string(said[1]) == "swagger" {
 		return loadOlder(name, data)
@@ -113,7 +117,11 @@ func reader(root string) openapi3.ReadFromURIFunc {
 		if rel, err := filepath.Rel(root, full); err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 			return nil, fmt.Errorf("%s is outside the document's folder", at.Path)
 		}
-		return source.ReadFile(full)
+		data, err := source.ReadFile(full)
+		if err == nil {
+			err = bound.Document(data)
+		}
+		return data, err
 	}
 }
 

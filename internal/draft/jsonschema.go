@@ -6,6 +6,7 @@ import (
 	"path"
 	"strings"
 
+	"usualpath/internal/core/bound"
 	"usualpath/internal/core/late"
 
 	"github.com/goccy/go-yaml"
@@ -20,6 +21,9 @@ func IsSchema(data []byte) bool { return schemaWord().Match(data) }
 // FromSchema makes an OpenAPI document of a JSON Schema of one item: a collection, named
 // after the schema's title or its file, with all that can be done to an item.
 func FromSchema(name string, data []byte) ([]byte, error) {
+	if err := bound.Document(data); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
 	asJSON := data
 	if !json.Valid(data) {
 		var err error

@@ -336,14 +336,21 @@ func text(s *openapi3.Schema, name string, guessed func(string)) string {
 		guessed(fmt.Sprintf("%s has the pattern %s", name, s.Pattern))
 	}
 	out := "a " + strings.ReplaceAll(singular("/"+name), "_", " ")
-	for uint64(len(out)) < s.MinLength {
-		out += " more"
+	if n := s.MinLength; n > uint64(len(out)) {
+		if n > longestDrafted {
+			guessed(fmt.Sprintf("%s has at least %d characters", name, n))
+			n = longestDrafted
+		}
+		out += strings.Repeat(" more", (int(n)-len(out)+4)/5)
 	}
 	if s.MaxLength != nil && uint64(len(out)) > *s.MaxLength {
 		out = out[:*s.MaxLength]
 	}
 	return out
 }
+
+// longestDrafted is how long a text may have to be for a draft to have one.
+const longestDrafted = 10_000
 
 // fitting is a text that an expression matches and that has a length which is allowed, ""
 // for none.

@@ -65,6 +65,9 @@ func target(raw, base string) string {
 	return rest
 }
 
+// mostCalls bounds how many calls become one scenario.
+const mostCalls = 1_000
+
 // Choose gives the base URL of the service and the calls of it, in order; what is left out is
 // counted in notes. It is an error when nothing is left.
 func (r *Recording) Choose(o Choice) (base string, calls []*Call, notes []string, err error) {
@@ -100,6 +103,9 @@ func (r *Recording) Choose(o Choice) (base string, calls []*Call, notes []string
 		return is && (rest == "" || strings.ContainsRune("/?", rune(rest[0])) || strings.HasSuffix(below, "/"))
 	}
 	for _, c := range some {
+		if len(calls) > mostCalls {
+			return "", nil, nil, fmt.Errorf("it has more than %d requests of %s, and a scenario is for people to read: choose some with --path", mostCalls, base)
+		}
 		path := target(c.URL(), base)
 		switch {
 		case !within(c.URL(), base):

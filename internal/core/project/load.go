@@ -123,6 +123,8 @@ type Options struct {
 	// Wanted tells which derived checks are put together, by the resource's name and
 	// their ids; nil for all.
 	Wanted func(resource, id string) bool
+	// Counted reads what is there, and derives nothing.
+	Counted bool
 	// Overlay holds texts in place of files, by absolute path (editors).
 	Overlay map[string]string
 	// Shown is how a path is shown; nil for as it was given.
@@ -222,6 +224,9 @@ func (p *loader) derive() {
 	}
 	p.Files = all
 }
+
+// mostUses bounds how deep files use one another.
+const mostUses = 200
 
 // withoutFollowUps drops the warnings about files with errors: most would only be
 // a follow-up of those.
@@ -442,6 +447,10 @@ func (p *loader) read(abs, shown string) *File {
 		circle := false
 		for _, s := range p.stack {
 			circle = circle || s == at
+		}
+		if len(p.stack) == mostUses {
+			p.say(f, u.Path.Span, fmt.Sprintf("files use one another more than %d deep", mostUses), "use what is needed directly")
+			continue
 		}
 		if circle {
 			p.say(f, u.Path.Span, name+" uses this file, directly or through others", "move what both need into a third file")

@@ -277,6 +277,12 @@ func parseRows(name, text string) ([]*value.Value, error) {
 	return v.Items, nil
 }
 
+// Bounds of a table.
+const (
+	mostColumns = 1_000
+	mostCells   = 1_000_000
+)
+
 func csvRows(text string) ([]*value.Value, error) {
 	r := csv.NewReader(strings.NewReader(text))
 	r.TrimLeadingSpace = true
@@ -298,8 +304,14 @@ func csvRows(text string) ([]*value.Value, error) {
 			}
 		}
 	}
+	if len(head) > mostColumns {
+		return nil, fmt.Errorf("it has %d columns, and at most %d are read", len(head), mostColumns)
+	}
 	var out []*value.Value
 	for {
+		if len(out)*len(head) > mostCells {
+			return nil, fmt.Errorf("it has more than %d cells: part it", mostCells)
+		}
 		cells, err := r.Read()
 		if errors.Is(err, io.EOF) {
 			return out, nil

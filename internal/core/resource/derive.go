@@ -23,12 +23,20 @@ type NotApplicable struct {
 // canonical layout, and the checks that do not apply to it.
 func (r *Resource) Text() (string, []NotApplicable) { return r.textOf(nil) }
 
-// textOf is Text with those checks only that are wanted, and what comes before all; nil
+// derivation is a check of a resource that applies to it, at a level.
+type derivation struct {
+	of    *Resource
+	check *Check
+	level string
+	// write writes it; way tells it from another of the same check, "" for the usual one.
+	write func(s *script)
+	way   string
+}
+
+// derivedOf are the checks that apply, of those that are wanted and of what comes before all; nil
 // is for all.
-func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotApplicable) {
+func (r *Resource) derivedOf(wanted func(resource, id string) bool) (list []derivation, out []NotApplicable) {
 	r = r.namedInBody()
-	var b strings.Builder
-	var out []NotApplicable
 	for i := range catalogue() {
 		c := &catalogue()[i]
 		if wanted != nil && c.Family != "setup" && !wanted(r.Name, c.ID()) {
@@ -43,9 +51,7 @@ func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotA
 			continue
 		}
 		if named := r.byName().namedInBody(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {
-			s := &script{Resource: named, check: c, level: c.Level, of: "made by name"}
-			c.Write(s)
-			b.WriteString(s.text() + "\n")
+			list = append(list, derivation{named, c, c.Level, c.Write, "made by name"})
 		}
 		if c.Without != nil {
 			if why := c.Without(r); why != "" {
@@ -53,15 +59,22 @@ func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotA
 				continue
 			}
 		}
-		write := func(level string, how func(s *script)) {
-			s := &script{Resource: r, check: c, level: level}
-			how(s)
-			b.WriteString(s.text() + "\n")
-		}
-		write(c.Level, c.Write)
+		list = append(list, derivation{r, c, c.Level, c.Write, ""})
 		if c.Softer != nil {
-			write(c.SofterLevel, c.Softer)
+			list = append(list, derivation{r, c, c.SofterLevel, c.Softer, ""})
 		}
+	}
+	return list, out
+}
+
+// textOf is Text with those checks only that are wanted.
+func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotApplicable) {
+	var b strings.Builder
+	list, out := r.derivedOf(wanted)
+	for _, d := range list {
+		s := &script{Resource: d.of, check: d.check, level: d.level, of: d.way}
+		d.write(s)
+		b.WriteString(s.text() + "\n")
 	}
 	return b.String(), out
 }
@@ -100,6 +113,26 @@ func (r *Resource) treeOf(wanted func(resource, id string) bool) *syntax.File {
 	return f
 }
 
+// mostDerived bounds how many resources have their checks put together at once: those of one
+// take some two megabytes.
+const mostDerived = 200
+
+// wantedOf are the resources of which some check is wanted.
+func wantedOf(list []*Resource, wanted func(resource, id string) bool) []*Resource {
+	if wanted == nil {
+		return list
+	}
+	return slices.DeleteFunc(slices.Clone(list), func(r *Resource) bool {
+		return !slices.ContainsFunc(catalogue(), func(c Check) bool { return wanted(r.Name, c.ID()) })
+	})
+}
+
+// Count is how many checks the resource has.
+func (r *Resource) Count() int {
+	list, _ := r.derivedOf(nil)
+	return len(list)
+}
+
 // Load reads the files of a run with all that their resources give rise to.
 func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
 	var list []*Resource
@@ -107,6 +140,14 @@ func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
 		var diags source.Diagnostics
 		if list, diags = Read(p); p.Diagnostics.Errors()+diags.Errors() > 0 {
 			return nil, diags
+		}
+		if o.Counted {
+			return nil, diags
+		}
+		if some := wantedOf(list, o.Wanted); len(some) > mostDerived {
+			at := some[mostDerived]
+			return nil, append(diags, source.Diagnostic{File: at.File.Source, Span: at.Statement.Span, Message: fmt.Sprintf("the checks of more than %d resources are more than one run holds", mostDerived),
+				Hint: "name some files, or choose with --resource"})
 		}
 		out := make([]project.Derived, len(list))
 		var all sync.WaitGroup

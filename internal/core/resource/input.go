@@ -301,7 +301,7 @@ func inputChecks() []Check {
 			Mend:   "bound the body, and answer 413",
 			Write: func(s *script) {
 				name := s.texts()[0].Name
-				big := `"{repeat("x", 1048576)}"`
+				big := `"{repeat("x", 1048570)}{turn}"`
 				s.attempt("a mebibyte in "+name, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{name: &big}), "turn")), prefer("status not 5xx"))
 			},
 		},
@@ -351,7 +351,7 @@ func (s *script) rawBody(odd, more string) line {
 	for _, f := range s.Make.Fields {
 		text := s.turned(f.Text, "turn")
 		if f.Name == odd {
-			text = `"Tern \ud800"`
+			text = s.turned(`"Tern \ud800 {turn}"`, "turn")
 		}
 		parts = append(parts, quoted(f.Name)+": "+text)
 	}
