@@ -7,8 +7,12 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"os"
+	"os/exec"
+	"runtime"
 	"strings"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -162,5 +166,78 @@ func TestBytesThatComeLate(t *testing.T) {
 		r := run(t, dir, "run")
 		assert.Equal(t, 0, r.code, r.out)
 		assert.Regexp(t, `behind the answer to DELETE \S*/crates/1`, strings.Join(strings.Fields(r.out), " "))
+	}
+}
+
+// What is waited for ends with an interrupt, or by itself.
+func TestWhatIsWaitedForEnds(t *testing.T) {
+	plainOnly(t)
+	s := newCrates(crateManners{})
+	base := service(t, s.ServeHTTP)
+	scene := "\nscenario \"s\"\n  step \"t\"\n    send GET /crates\n    expect status 200\n"
+	dir := folder(t, "slow/project.upath", "project p\n\nservice crates\n  start \"sleep 60\"\n  ready GET / is 200 within 50s\n", "slow/a.upath", scene, "a.upath", "base "+base+"\n"+scene)
+	r := runWithin(t, dir+"/slow", 20*time.Second, 500*time.Millisecond, "", "run")
+	assert.Equal(t, 130, r.code, r.out+r.err)
+	if runtime.GOOS == "windows" {
+		return
+	}
+	require.NoError(t, syscall.Mkfifo(dir+"/pipe", 0o600))
+	r = runWithin(t, dir, 20*time.Second, 0, "", "run", "a.upath", "--save", "pipe")
+	assert.NotEqual(t, 0, r.code)
+	assert.Contains(t, r.err, "nobody reads from the pipe")
+	// What a run that was killed has left half-written goes with the next one.
+	old := exec.Command("true")
+	require.NoError(t, old.Run())
+	left := fmt.Sprintf("%s/.usualpath-%d-77", dir, old.Process.Pid)
+	mine := fmt.Sprintf("%s/.usualpath-%d-77", dir, os.Getpid())
+	for _, name := range []string{left, mine} {
+		require.NoError(t, os.WriteFile(name, nil, 0o600))
+	}
+	require.Equal(t, 0, run(t, dir, "run", "a.upath", "--report", "junit=r.xml").code)
+	assert.NoFileExists(t, left)
+	assert.FileExists(t, mine, "it belongs to a process that lives")
+}
+
+// What could take a machine's memory ends with a word about its limit.
+func TestInputsAreBounded(t *testing.T) {
+	plainOnly(t)
+	t.Parallel()
+	var aliases, uses, resources, wide strings.Builder
+	for i := range 2000 {
+		fmt.Fprintf(&wide, "a%d,", i)
+	}
+	wide.WriteString("z\n")
+	aliases.WriteString("openapi: 3.0.3\ninfo: {title: a, version: '1'}\na0: &a0 [x, x]\n")
+	for i := 1; i < 60; i++ {
+		fmt.Fprintf(&aliases, "a%d: &a%d [*a%d, *a%d]\n", i, i, i-1, i-1)
+	}
+	pairs := []string{"bomb.yaml", aliases.String(), "deep.json", `{"openapi": "3.0.3", "x": ` + strings.Repeat(`{"a":`, 5000) + "1" + strings.Repeat("}", 5001),
+		"long.json", `{"$schema": "https://json-schema.org/draft/2020-12/schema", "type": "object", "properties": {"a": {"type": "string", "minLength": 1000000000000}, "b": {"type": "array", "minItems": 1000000000000, "items": {"type": "integer"}}}}`,
+		"wide.csv", wide.String(), "wide.upath", "scenario \"s\"\n  for each case in \"wide.csv\"\n  step \"t\"\n    send GET /\n    expect status 200\n"}
+	for i := range 260 {
+		pairs = append(pairs, fmt.Sprintf("u/u%03d.upath", i), fmt.Sprintf("use \"u%03d.upath\"\nlet n%d = 1\n", i+1, i))
+		fmt.Fprintf(&resources, "resource r%d\n  collection /r%d\n  make { \"a\": \"x {turn}\" }\n\n", i, i)
+	}
+	fmt.Fprint(&uses, "let last = 1\n")
+	pairs = append(pairs, "u/u260.upath", uses.String(), "many.upath", resources.String())
+	var entries []string
+	for i := range 1200 {
+		entries = append(entries, fmt.Sprintf(`{"request": {"method": "GET", "url": "http://127.0.0.1:1/a/%d"}, "response": {"status": 200, "content": {"mimeType": "application/json", "text": "{\"n\": %d}"}}}`, i, i))
+	}
+	pairs = append(pairs, "many.har", `{"log": {"entries": [`+strings.Join(entries, ",")+`]}}`)
+	dir := folder(t, pairs...)
+	for says, args := range map[string][]string{
+		"once its aliases are written out":      {"new", "a", "--from-openapi", "bomb.yaml"},
+		"deeper than 500 levels":                {"new", "b", "--from-openapi", "deep.json"},
+		"at most 1000 are read":                 {"lint", "wide.upath"},
+		"more than 200 deep":                    {"lint", "u/u000.upath"},
+		"more than 200 resources":               {"run", "many.upath", "--base", "http://127.0.0.1:1"},
+		"more than 1000 requests":               {"new", "c", "--from-har", "many.har"},
+		"has at least 1000000000000 characters": {"new", "d", "--from-openapi", "long.json"},
+		"260 resources with":                    {"lint", "many.upath"},
+	} {
+		r := run(t, dir, args...)
+		assert.Contains(t, r.out+r.err, says, "%v: %s", args, tail(r.out+r.err))
+		assert.Contains(t, []int{0, 2}, r.code)
 	}
 }

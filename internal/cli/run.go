@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -345,7 +346,7 @@ func (a *app) fault(err error) error {
 	if len(f.Mistakes) > 0 {
 		a.diagnose(f.Mistakes, "; nothing was sent")
 	}
-	code := map[runner.Kind]int{runner.Usage: exitUsage, runner.Unreachable: exitUnreachable, runner.Broken: exitBroken}[f.Kind]
+	code := map[runner.Kind]int{runner.Usage: exitUsage, runner.Unreachable: exitUnreachable, runner.Broken: exitBroken, runner.Interrupted: exitInterrupted}[f.Kind]
 	return &exit{code: code, message: f.Message, hint: f.Hint}
 }
 
@@ -420,6 +421,9 @@ func (f *runFlags) deal(o *engine.Options) error {
 	return nil
 }
 
+// endsWithin is how long a second interrupt waits for what is under way.
+const endsWithin = 3 * time.Second
+
 // interruptible makes the first interrupt end the run after the current step,
 // and the second end it at once. The first function it gives is as good as a
 // first interrupt.
@@ -448,6 +452,14 @@ func (a *app) interruptible(ctx context.Context, o *engine.Options) (context.Con
 				case 2:
 					cancel()
 					fmt.Fprintln(a.err, "stopping now")
+					// Whatever is waited for: a pipe that nobody reads, a disk.
+					time.AfterFunc(endsWithin, func() {
+						select {
+						case <-ended:
+						default:
+							os.Exit(exitInterrupted)
+						}
+					})
 				}
 			case <-ended:
 				return

@@ -69,7 +69,7 @@ func (s *Server) Serve(ctx context.Context, stream io.ReadWriteCloser) error {
 	s.open = map[string]*document{}
 	s.queue = make(chan *jsonrpc2.Request, 4096)
 	s.pending, s.cancelled = map[jsonrpc2.ID]bool{}, map[jsonrpc2.ID]bool{}
-	s.conn = jsonrpc2.NewConn(ctx, jsonrpc2.NewBufferedStream(stream, jsonrpc2.VSCodeObjectCodec{}), s)
+	s.conn = jsonrpc2.NewConn(ctx, jsonrpc2.NewBufferedStream(stream, frames{}), s)
 	done := make(chan struct{})
 	go func() {
 		defer close(done)

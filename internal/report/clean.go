@@ -3,9 +3,11 @@
 package report
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
@@ -45,6 +47,26 @@ func Clean(s string, lines bool) string {
 		i += max(size, 1)
 	}
 	return b.String()
+}
+
+// Escaped is JSON in which what may turn or hide text is written as escapes.
+func Escaped(data []byte) []byte {
+	if !bytes.ContainsFunc(data, func(r rune) bool { return r >= 0x7f && unsafe(r) }) {
+		return data
+	}
+	var out bytes.Buffer
+	for _, r := range string(data) {
+		switch {
+		case r < 0x7f || !unsafe(r):
+			out.WriteRune(r)
+		case r > 0xffff:
+			high, low := utf16.EncodeRune(r)
+			fmt.Fprintf(&out, `\u%04x\u%04x`, high, low)
+		default:
+			fmt.Fprintf(&out, `\u%04x`, r)
+		}
+	}
+	return out.Bytes()
 }
 
 func unsafe(r rune) bool {

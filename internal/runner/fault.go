@@ -14,6 +14,8 @@ const (
 	Usage Kind = iota
 	// Unreachable is a service that could not be started or reached.
 	Unreachable
+	// Interrupted is an end that was asked for.
+	Interrupted
 	// Broken is the tool itself, or the machine below it.
 	Broken
 )

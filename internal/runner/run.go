@@ -112,7 +112,7 @@ func Run(ctx context.Context, c Config, v View) (*Outcome, error) {
 	o.Service, o.Describe = c.Process, resource.Describe
 	out, coverage := &Outcome{}, c.coverage()
 	if o.Service == nil && unaddressed {
-		s, end, err := startService(ctx, p, v)
+		s, end, err := startService(ctx, p, v, o.Stop)
 		if err != nil {
 			return nil, err
 		}

@@ -24,7 +24,7 @@ var signals = map[string]syscall.Signal{"TERM": syscall.SIGTERM, "INT": syscall.
 
 // startService starts the project's service, and gives what ends it and cleans
 // up after it; that says where its words are kept, when they should be.
-func startService(ctx context.Context, p *project.Project, v View) (*service.Service, func(keep bool) string, error) {
+func startService(ctx context.Context, p *project.Project, v View, interrupted <-chan struct{}) (*service.Service, func(keep bool) string, error) {
 	folder, err := os.MkdirTemp("", "usualpath-service-*")
 	if err != nil {
 		return nil, nil, broken(err.Error())
@@ -35,6 +35,7 @@ func startService(ctx context.Context, p *project.Project, v View) (*service.Ser
 		clean()
 		return nil, nil, err
 	}
+	o.Interrupted = interrupted
 	start := time.Now()
 	waiting := func() {}
 	if v.Waiting != nil {
@@ -44,6 +45,9 @@ func startService(ctx context.Context, p *project.Project, v View) (*service.Ser
 	waiting()
 	if err != nil {
 		clean()
+		if errors.Is(err, service.ErrInterrupted) {
+			return nil, nil, &Fault{Kind: Interrupted, Message: err.Error()}
+		}
 		return nil, nil, &Fault{Kind: Unreachable, Message: err.Error(), Hint: "the command is: " + o.Command}
 	}
 	if v.Ready != nil {

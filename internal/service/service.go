@@ -32,6 +32,8 @@ type Options struct {
 	// Within bounds the start, Grace the time between the signal and the kill.
 	Within, Grace time.Duration
 	Signal        syscall.Signal
+	// Interrupted breaks a start off once it is closed; nil for never.
+	Interrupted <-chan struct{}
 }
 
 // Service is a process that was started.
@@ -71,6 +73,9 @@ func FreePort() (int, error) {
 	defer l.Close()
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
+
+// ErrInterrupted is the error of a start that was broken off.
+var ErrInterrupted = errors.New("interrupted while the service was starting")
 
 // Start starts the process and waits until it is ready. When it does not get
 // ready the process is gone again, and the error holds its last words.
@@ -113,6 +118,13 @@ func (s *Service) start(ctx context.Context) error {
 func (s *Service) wait(ctx context.Context, ended chan struct{}) error {
 	ctx, cancel := context.WithTimeout(ctx, s.o.Within)
 	defer cancel()
+	go func() {
+		select {
+		case <-s.o.Interrupted:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
 	tick := time.NewTicker(30 * time.Millisecond)
 	defer tick.Stop()
 	for {
@@ -124,6 +136,11 @@ func (s *Service) wait(ctx context.Context, ended chan struct{}) error {
 			return errors.New("the service ended before it was ready; its last output:\n" + s.tail())
 		case <-ctx.Done():
 			s.Stop()
+			select {
+			case <-s.o.Interrupted:
+				return ErrInterrupted
+			default:
+			}
 			return fmt.Errorf("the service was not ready within %s; its last output:\n%s", s.o.Within, s.tail())
 		case <-tick.C:
 		}

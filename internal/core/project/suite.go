@@ -293,6 +293,9 @@ func csvRows(text string) ([]*value.Value, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(head) > mostColumns {
+		return nil, fmt.Errorf("it has %d columns, and at most %d are read", len(head), mostColumns)
+	}
 	for i, h := range head {
 		head[i] = strings.TrimSpace(h)
 		if !syntax.IsName(head[i]) {
@@ -303,9 +306,6 @@ func csvRows(text string) ([]*value.Value, error) {
 				return nil, fmt.Errorf("two columns are called %q", other)
 			}
 		}
-	}
-	if len(head) > mostColumns {
-		return nil, fmt.Errorf("it has %d columns, and at most %d are read", len(head), mostColumns)
 	}
 	var out []*value.Value
 	for {

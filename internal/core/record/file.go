@@ -28,13 +28,21 @@ type Writer struct {
 	waits bool
 }
 
+// open opens a record for writing: a file that only its owner reads, or what is there already.
+func open(name string) (*os.File, error) {
+	if info, err := os.Stat(name); err == nil && !info.Mode().IsRegular() && !info.IsDir() {
+		return source.OpenSpecial(name, info)
+	}
+	return os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+}
+
 // Create makes a record file that only its owner may read, or replaces one;
 // source.Stdout is standard output.
 func Create(name string) (*Writer, error) {
 	if name == source.Stdout {
 		return &Writer{w: bufio.NewWriterSize(os.Stdout, 64<<10), f: io.NopCloser(nil)}, nil
 	}
-	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	f, err := open(name)
 	if err != nil {
 		return nil, err
 	}

@@ -2,8 +2,12 @@ package source
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
 )
 
 // Stdout is the name that stands for standard output.
@@ -30,14 +34,51 @@ func NewWhole(name string) (*Whole, error) {
 		return nil, err
 	}
 	if info, err := os.Stat(name); err == nil && !info.Mode().IsRegular() && !info.IsDir() {
-		f, err := os.OpenFile(name, os.O_WRONLY, 0)
+		f, err := OpenSpecial(name, info)
 		return &Whole{name: name, f: f, straight: true}, err
 	}
-	f, err := os.CreateTemp(filepath.Dir(name), ".usualpath-*")
+	sweep(filepath.Dir(name))
+	f, err := os.CreateTemp(filepath.Dir(name), fmt.Sprintf(".usualpath-%d-*", os.Getpid()))
 	if err != nil {
 		return nil, err
 	}
 	return &Whole{name: name, f: f}, nil
+}
+
+// readerWithin is how long somebody may take to read from a pipe.
+const readerWithin = 5 * time.Second
+
+// OpenSpecial opens a device or a pipe for writing; a pipe that nobody reads is an error after a while.
+func OpenSpecial(name string, info os.FileInfo) (*os.File, error) {
+	if info.Mode()&os.ModeNamedPipe == 0 {
+		return os.OpenFile(name, os.O_WRONLY, 0)
+	}
+	for begun := time.Now(); ; time.Sleep(20 * time.Millisecond) {
+		f, err := os.OpenFile(name, os.O_WRONLY|notBlocking, 0)
+		if err == nil {
+			return f, nil
+		}
+		if !nobodyReads(err) {
+			return nil, err
+		}
+		if time.Since(begun) > readerWithin {
+			return nil, fmt.Errorf("nobody reads from the pipe %s", name)
+		}
+	}
+}
+
+// sweep removes what processes that have ended have left half-written in a folder.
+func sweep(dir string) {
+	entries, err := filepath.Glob(filepath.Join(dir, ".usualpath-*-*"))
+	if err != nil {
+		return
+	}
+	for _, at := range entries {
+		number, _, _ := strings.Cut(strings.TrimPrefix(filepath.Base(at), ".usualpath-"), "-")
+		if pid, err := strconv.Atoi(number); err == nil && pid > 0 && pid != os.Getpid() && gone(pid) {
+			_ = os.Remove(at)
+		}
+	}
 }
 
 // behind is what symbolic links lead to, whether it is there or not.

@@ -9,6 +9,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/record"
+	"usualpath/internal/report"
 )
 
 // document writes a run as one JSON document: the events as a record holds
@@ -58,7 +59,7 @@ func (d *document) json(e event.Event) []byte {
 	if json.Unmarshal(data, &first) == nil {
 		data = bytes.Replace(data, fmt.Appendf(nil, `"event":%q,`, first.Event), nil, 1)
 	}
-	return data
+	return report.Escaped(data)
 }
 
 func (d *document) scenario(s *scenario) {

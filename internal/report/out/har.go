@@ -12,6 +12,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/report"
 )
 
 // har writes every exchange as an entry of an HTTP Archive, version 1.2.
@@ -113,7 +114,7 @@ func (h *har) scenario(s *scenario) {
 				h.err = err
 				data = []byte("null")
 			}
-			fmt.Fprintf(h.w, "\n%s", data)
+			fmt.Fprintf(h.w, "\n%s", report.Escaped(data))
 		}
 	}
 }
