@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"runtime"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"testing"
@@ -240,4 +241,47 @@ func TestInputsAreBounded(t *testing.T) {
 		assert.Contains(t, r.out+r.err, says, "%v: %s", args, tail(r.out+r.err))
 		assert.Contains(t, []int{0, 2}, r.code)
 	}
+}
+
+// Credentials and secrets stay with the origin that they were written for.
+func TestSecretsStayWithTheirOrigin(t *testing.T) {
+	var came []string
+	var mu sync.Mutex
+	other := service(t, func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		mu.Lock()
+		defer mu.Unlock()
+		came = append(came, r.Method+" "+r.Header.Get("Authorization")+r.Header.Get("X-Pier")+r.Header.Get("X-Mine")+r.Header.Get("X-Key")+string(body))
+	})
+	base := service(t, func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, other+"/end", http.StatusTemporaryRedirect)
+	})
+	t.Setenv("KEY", "mooring-77-line")
+	dir := folder(t, "a.upath", "base "+base+`
+secret key from env KEY
+
+scenario "s"
+  auth header "X-Pier" "pier-nine-9"
+  header X-Mine: a {key} b
+  header X-Key: plain
+  step "a read"
+    send GET /a
+      follow 1
+    expect status 200
+  step "a write"
+    send POST /a
+      follow 1
+      json { "name": "Tern" }
+    expect status 200
+  step "a write with a secret"
+    send POST /a
+      follow 1
+      json { "word": {key} }
+    expect status 200
+`)
+	r := run(t, dir, "run", "-v")
+	mu.Lock()
+	defer mu.Unlock()
+	assert.Equal(t, []string{"GET ", `POST {"name":"Tern"}`}, came, r.out)
+	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "holds a secret")
 }

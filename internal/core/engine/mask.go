@@ -87,6 +87,11 @@ func (m *masker) step(e *event.StepFinished) {
 	}
 }
 
+// private tells whether a header holds what stays with its origin: credentials, and secrets.
+func (m *masker) private(f exchange.Field) bool {
+	return m.fields[strings.ToLower(f.Name)] || mask.HeaderNamed(f.Name) || m.Holds(f.Value)
+}
+
 // mostKept bounds how many secrets that exchanges showed are hidden everywhere.
 const mostKept = 200
 

@@ -233,7 +233,7 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 		}
 		t.cookies(r)
 		if r.Follow > 0 {
-			r.Hop = t.hop
+			r.Hop, r.Private = t.hop, t.env.mask.private
 			if len(copies) > 1 {
 				r.Hop = func(next *exchange.Request) string {
 					if syntax.SafeMethod(next.Method) {
@@ -279,6 +279,9 @@ func (t *step) hop(next *exchange.Request) string {
 		return ""
 	}
 	if u, err := url.Parse(next.URL); err == nil {
+		if base, err := url.Parse(t.base); err == nil && (base.Scheme != u.Scheme || base.Host != u.Host) && t.env.mask.Holds(string(next.Body)) {
+			return notOurs + next.Method + " " + next.URL + " is another origin, and the body holds a secret"
+		}
 		for _, segment := range strings.Split(strings.Trim(u.EscapedPath(), "/"), "/") {
 			if text, err := url.PathUnescape(segment); err != nil || scope.Segment(text) != "" {
 				return notOurs + next.Method + " " + next.URL + " has a segment that names nothing, or more than one thing"
