@@ -224,3 +224,25 @@ func BenchmarkLint(b *testing.B) {
 		b.ReportMetric(ratio(lint.cpu, decode.cpu), "lint-cpu-ratio")
 	}
 }
+
+// What could take a machine's memory, beside reading a file of one scenario.
+func BenchmarkBounded(b *testing.B) {
+	dir, pairs := b.TempDir(), append(heavy(), "small.upath", "scenario \"s\"\n  step \"t\"\n    send GET /\n    expect status 200\n")
+	for i := 0; i < len(pairs); i += 2 {
+		at := filepath.Join(dir, pairs[i])
+		require.NoError(b, os.MkdirAll(filepath.Dir(at), 0o755))
+		require.NoError(b, os.WriteFile(at, []byte(pairs[i+1]), 0o644))
+	}
+	small := measure(b, tool(dir, "lint", "small.upath"))
+	for range b.N {
+		slowest, most := time.Duration(0), int64(0)
+		for _, args := range limits {
+			c := tool(dir, args...)
+			_ = c.Run() // most end in an error
+			slowest = max(slowest, c.ProcessState.UserTime()+c.ProcessState.SystemTime())
+			most = max(most, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+		}
+		b.ReportMetric(ratio(slowest, small.cpu), "cpu/small")
+		b.ReportMetric(float64(most)/float64(small.peak), "peak/small")
+	}
+}

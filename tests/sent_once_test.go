@@ -199,10 +199,8 @@ func TestWhatIsWaitedForEnds(t *testing.T) {
 	assert.FileExists(t, mine, "it belongs to a process that lives")
 }
 
-// What could take a machine's memory ends with a word about its limit.
-func TestInputsAreBounded(t *testing.T) {
-	plainOnly(t)
-	t.Parallel()
+// heavy are files that could take a machine's memory, as pairs of name and text.
+func heavy() []string {
 	var aliases, uses, resources, wide strings.Builder
 	for i := range 2000 {
 		fmt.Fprintf(&wide, "a%d,", i)
@@ -226,17 +224,27 @@ func TestInputsAreBounded(t *testing.T) {
 		entries = append(entries, fmt.Sprintf(`{"request": {"method": "GET", "url": "http://127.0.0.1:1/a/%d"}, "response": {"status": 200, "content": {"mimeType": "application/json", "text": "{\"n\": %d}"}}}`, i, i))
 	}
 	pairs = append(pairs, "many.har", `{"log": {"entries": [`+strings.Join(entries, ",")+`]}}`)
-	dir := folder(t, pairs...)
-	for says, args := range map[string][]string{
-		"once its aliases are written out":      {"new", "a", "--from-openapi", "bomb.yaml"},
-		"deeper than 500 levels":                {"new", "b", "--from-openapi", "deep.json"},
-		"at most 1000 are read":                 {"lint", "wide.upath"},
-		"more than 200 deep":                    {"lint", "u/u000.upath"},
-		"more than 200 resources":               {"run", "many.upath", "--base", "http://127.0.0.1:1"},
-		"more than 1000 requests":               {"new", "c", "--from-har", "many.har"},
-		"has at least 1000000000000 characters": {"new", "d", "--from-openapi", "long.json"},
-		"260 resources with":                    {"lint", "many.upath"},
-	} {
+	return pairs
+}
+
+// limits are the commands that read them, by what they say.
+var limits = map[string][]string{
+	"once its aliases are written out":      {"new", "a", "--from-openapi", "bomb.yaml"},
+	"deeper than 500 levels":                {"new", "b", "--from-openapi", "deep.json"},
+	"at most 1000 are read":                 {"lint", "wide.upath"},
+	"more than 200 deep":                    {"lint", "u/u000.upath"},
+	"more than 200 resources":               {"run", "many.upath", "--base", "http://127.0.0.1:1"},
+	"more than 1000 requests":               {"new", "c", "--from-har", "many.har"},
+	"has at least 1000000000000 characters": {"new", "d", "--from-openapi", "long.json"},
+	"260 resources with":                    {"lint", "many.upath"},
+}
+
+// What could take a machine's memory ends with a word about its limit.
+func TestInputsAreBounded(t *testing.T) {
+	plainOnly(t)
+	t.Parallel()
+	dir := folder(t, heavy()...)
+	for says, args := range limits {
 		r := run(t, dir, args...)
 		assert.Contains(t, r.out+r.err, says, "%v: %s", args, tail(r.out+r.err))
 		assert.Contains(t, []int{0, 2}, r.code)

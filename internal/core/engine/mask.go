@@ -152,7 +152,7 @@ func (m *masker) exchange(x *exchange.Exchange) *exchange.Exchange {
 	field := func(n, v string) string { return text(mask.Credential(n, v, m.fields)) }
 	out := *x
 	req := *x.Request
-	req.URL, req.Body = text(req.URL), bytes(req.Body)
+	req.Method, req.URL, req.Body = text(req.Method), text(req.URL), bytes(req.Body)
 	req.Header = make([]exchange.Field, len(x.Request.Header))
 	for i, f := range x.Request.Header {
 		req.Header[i] = exchange.Field{Name: text(f.Name), Value: field(f.Name, f.Value)}

@@ -9,6 +9,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"testing"
 	"time"
 
@@ -98,6 +99,25 @@ func TestDo(t *testing.T) {
 		assert.Equal(t, want, string(do(&Request{Method: "GET", URL: path}).Answer.Body), path)
 	}
 	assert.Equal(t, BadEncoding, do(&Request{Method: "GET", URL: "/br"}).Failure.Kind)
+	for layers, ok := range map[int]bool{1: true, 3: true, 4: false, 500: false} {
+		body := []byte("hello")
+		for range layers {
+			var b bytes.Buffer
+			w := gzip.NewWriter(&b)
+			_, _ = w.Write(body)
+			_ = w.Close()
+			body = b.Bytes()
+			if len(body) > 1<<20 {
+				break
+			}
+		}
+		got, failure := c.decode(strings.TrimSuffix(strings.Repeat("gzip, ", layers), ", "), body)
+		if ok {
+			assert.Equal(t, "hello", string(got))
+		} else if assert.NotNil(t, failure, layers) {
+			assert.Contains(t, failure.Error(), "at most 3 are undone")
+		}
+	}
 	seen = nil
 	x := do(&Request{Method: "PUT", URL: "/kept", Body: []byte("b"), Follow: 1, Header: []Field{{"Authorization", "k"}}})
 	assert.Equal(t, []string{"PUT /kept ktest", "PUT /gzip ktest"}, seen)
