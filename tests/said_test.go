@@ -622,9 +622,7 @@ func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
 	assert.Equal(t, 5, r.code)
 	assert.NotContains(t, r.out, "▲ ", "%s", r.out)
 	assert.Contains(t, r.out, "could not be observed")
-	// What shows nothing that was drawn stays, and is told.
-	assert.LessOrEqual(t, q.size(), 3)
-	assert.Contains(t, r.out, "left on the service")
+	assert.Zero(t, q.size())
 	// Nor by a list that shows a part of what is there, and is not said to page.
 	for _, pages := range []string{"offset", "cursor"} {
 		q = newQuay(quayManners{pages: pages, wrapped: "rows"})
@@ -639,6 +637,6 @@ func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
 		assert.Equal(t, 5, r.code)
 		assert.NotContains(t, r.out, "▲ ", "%s", r.out)
 		assert.Contains(t, r.out, "write how it pages")
-		assert.LessOrEqual(t, q.size(), 8+3)
+		assert.Equal(t, 8, q.size())
 	}
 }
