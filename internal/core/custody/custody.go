@@ -379,5 +379,20 @@ func each(v *value.Value, do func(name string, v *value.Value) bool) bool {
 	return true
 }
 
+// Texts goes through the texts in a value, at any depth, until it is told to stop.
+func Texts(v *value.Value, do func(text string) bool) bool {
+	switch v.Kind {
+	case value.String:
+		return do(v.Text)
+	case value.Object, value.Array:
+		for _, one := range v.Items {
+			if !Texts(one, do) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
 // folded is a value as a key that ignores case.
 func folded(v *value.Value) string { return strings.ToLower(strings.TrimSpace(v.Plain())) }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
@@ -67,7 +68,7 @@ func (r *environment) removeLeft(one *watched) {
 	l.mu.Lock()
 	var here []made
 	for _, m := range l.made {
-		if one.removes && m.host == "" && path.Dir(m.path) == one.list {
+		if one.removes && m.host == "" && path.Dir(m.path) == one.list && !one.had[path.Base(m.path)] {
 			here = append(here, m)
 		}
 	}
@@ -82,11 +83,16 @@ func (r *environment) removeLeft(one *watched) {
 	}
 }
 
-// drew tells whether a text holds a value that a check of this run has drawn.
-func (w *watch) drew(text string) bool {
+// sentThis tells whether an item shows a whole text that this run has sent, with a drawn value in
+// it: a number near a drawn one may be anybody's.
+func (w *watch) sentThis(item []byte) bool {
+	v, err := value.Decode(string(item), value.Limits{Lenient: true})
+	if err != nil {
+		return false
+	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return w.sent(text)
+	return !custody.Texts(v, func(text string) bool { return !w.texts[text] })
 }
 
 // sent tells whether a text holds a value that a check of this run has drawn.

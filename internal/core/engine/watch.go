@@ -15,6 +15,9 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
+// mostText is the length in bytes below which a text that was sent is remembered.
+const mostText = 1000
+
 // mostWatched bounds how many items of a list are looked at again.
 const mostWatched = 1000
 
@@ -25,6 +28,8 @@ type watch struct {
 	// drawn and asked are what the run's scenarios put into what they make.
 	drawn map[int]*scope.Drawn
 	asked map[string]bool
+	// texts are those that were sent whole and hold a drawn value: nobody else has them.
+	texts map[string]bool
 	// wrote are the checks that have written since all was last seen to be as it was.
 	wrote  []job
 	doubts []*doubt
@@ -61,6 +66,8 @@ type watched struct {
 	// list are deleted so.
 	remove  func(id string) bool
 	removes bool
+	// had are the identities of all that it held at first.
+	had map[string]bool
 	// unlisted were there before, are not listed any more, and can be read by themselves.
 	unlisted *state.Snapshot
 	// since are the writes below it since it was last seen, deletes those that may have
@@ -138,6 +145,14 @@ func (w *watch) sends(t *step, r *exchange.Request) {
 	defer w.mu.Unlock()
 	d := t.in.world.Drawn
 	w.drawn[t.in.job.id] = &d
+	if body, err := sentJSON(r); err == nil {
+		custody.Texts(body, func(text string) bool {
+			if len(text) < mostText && d.In(text) {
+				w.texts = noted(w.texts, text)
+			}
+			return true
+		})
+	}
 	if r.Method == "PUT" {
 		w.asked[listKey(r.URL, plainPath(r.URL))] = true
 	}
@@ -170,7 +185,10 @@ func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 	if known {
 		return
 	}
-	one := &watched{key: key, list: list, kind: place{g, list}.key(t.base), view: view, before: &state.Snapshot{}, last: s, keys: custody.NewIndex(s)}
+	one := &watched{key: key, list: list, kind: place{g, list}.key(t.base), view: view, before: &state.Snapshot{}, last: s, keys: custody.NewIndex(s), had: map[string]bool{}}
+	for _, id := range view.Identities(s) {
+		one.had[id] = true
+	}
 	for i, k := range s.Keys {
 		if i == mostWatched {
 			t.in.emit(&event.Notice{Text: fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", t.env.mask.text(list), mostWatched, len(s.Keys))})
@@ -199,7 +217,7 @@ func (w *watch) begin(t *step, g *guard, list string, found *snapshot) {
 		one.asks = func(id string) int { return again.asks(g.o, id) }
 		one.remove = func(id string) bool {
 			x := again.sendItem("GET", g.o, id)
-			if x == nil || x.Answer == nil || x.Answer.Status != 200 || !w.drew(string(x.Answer.Body)) {
+			if x == nil || x.Answer == nil || x.Answer.Status != 200 || !w.sentThis(x.Answer.Body) {
 				return false
 			}
 			x = again.sendItem("DELETE", g.o, id)
