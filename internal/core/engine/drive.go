@@ -3,16 +3,15 @@ package engine
 import (
 	"context"
 	"fmt"
-	"maps"
+
 	"slices"
-	"strings"
+
 	"sync"
 	"sync/atomic"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/project"
-	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
@@ -32,7 +31,7 @@ func (d *Drive) Seed() uint64 { return d.env.o.Seed }
 // Ended tells that nothing more should be sent: the run was interrupted, the service has
 // ended, or it has been told that something which was there before is gone.
 func (d *Drive) Ended() bool {
-	return d.env.ended() || d.ctx.Err() != nil || d.env.watch.told()
+	return d.env.ended() || d.ctx.Err() != nil || d.env.care.Told()
 }
 
 // Unreached tells that not one request of the run has been answered, and some have
@@ -44,30 +43,19 @@ func (d *Drive) Unreached() bool {
 }
 
 // Harmed tells that something which was there before the run has been seen to change.
-func (d *Drive) Harmed() bool {
-	d.env.tellGone()
-	w := d.env.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return len(w.doubts)+len(w.harm) > 0
-}
+func (d *Drive) Harmed() bool { return d.env.care.Harmed() }
 
 // Suspect names the scenario that may have changed what was there before: at the end
 // of the run it is played once more, closely, and only what changes again is told.
 func (d *Drive) Suspect(s *project.Scenario) {
-	w := d.env.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	for i := range w.doubts {
-		w.doubts[i].jobs = []job{{planned: planned{s: s}, patient: true, over: &atomic.Bool{}}}
-	}
+	d.env.care.Suspect(d.env.writer(job{planned: planned{s: s}, patient: true, over: &atomic.Bool{}}))
 }
 
 // Restarts tells whether the run can start the service anew.
 func (d *Drive) Restarts() bool { return d.env.o.Service != nil }
 
 // Left is how many items were made and not seen to go.
-func (d *Drive) Left() int { return len(d.env.ledger.left(nil)) }
+func (d *Drive) Left() int { return d.env.care.Left() }
 
 // Emit tells an event of the run. Sessions may be run side by side.
 func (d *Drive) Emit(e event.Event) {
@@ -106,8 +94,8 @@ func (d *Drive) Scenario(from *project.File, name, text string) (*project.Scenar
 func (d *Drive) Play(s *project.Scenario, id, again int, emit func(event.Event)) event.Verdict {
 	j := d.job(s, id)
 	j.again, j.patient = again, true
-	d.env.watch.enters()
-	defer d.env.watch.leaves()
+	d.env.care.Enters()
+	defer d.env.care.Leaves()
 	return d.env.play(d.ctx, j, nil, emit).verdict
 }
 
@@ -125,10 +113,9 @@ func (d *Drive) Session(s *project.Scenario, key string) (*Session, error) {
 	if j.blocked != "" {
 		return nil, fmt.Errorf("%s", j.blocked)
 	}
-	r := d.env
 	out := &Session{}
-	f := &flow{env: r, job: j, ctx: d.ctx, own: newOwned(), patient: true, verdict: event.Held, replies: map[string]*expect.Reply{},
-		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
+	f := d.env.flow(d.ctx, j, key, nil)
+	f.patient = true
 	f.emit = func(e event.Event) {
 		switch e := e.(type) {
 		case *event.StepFinished:
@@ -137,8 +124,7 @@ func (d *Drive) Session(s *project.Scenario, key string) (*Session, error) {
 			d.Emit(e)
 		}
 	}
-	f.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
-		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(s.File, name) }, Secret: r.mask}
+	f.watched(nil)
 	out.flow = f
 	return out, f.prepare()
 }
@@ -152,33 +138,28 @@ func (s *Session) Look(name string) (*state.Snapshot, string) {
 		return nil, "there is no observation " + name
 	}
 	s.last = nil
-	t := &step{env: f.env, in: f, f: f.job.s.File, e: &event.StepFinished{}}
-	found, err := t.look(name, o.o)
+	t := f.asks()
+	found, err := t.look(name, o)
 	s.looked = len(t.e.Sent)
 	switch {
 	case err != nil:
 		return nil, err.Error()
-	case found.problem != "":
-		return nil, found.problem
+	case found.Problem != "":
+		return nil, found.Problem
 	}
-	return found.s, ""
+	return found.S, ""
+}
+
+// asks is a step that only asks.
+func (s *flow) asks() *step {
+	return &step{env: s.env, in: s, f: s.job.s.File, e: &event.StepFinished{}}
 }
 
 // Forget drops what is known of lists that are gone with what they were below, and of
 // what was asked for: all that this session has made is removed.
 func (d *Drive) Forget(s *Session) {
-	t := &step{env: d.env, in: s.flow, f: s.flow.job.s.File, e: &event.StepFinished{}}
-	if t.findBase() != nil {
-		return
-	}
-	w := d.env.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	clear(w.asked)
-	for _, g := range s.flow.guards {
-		if list, err := t.collection(g); err == nil && strings.Contains(g.o.At.Raw, "{") {
-			delete(w.lists, listKey(t.base, list))
-		}
+	if t := s.flow.asks(); t.findBase() == nil {
+		s.flow.care.Forget(asking{t})
 	}
 }
 
@@ -188,27 +169,9 @@ func (s *Session) Looked() int { return s.looked }
 // Lend makes what this session has made, and its names, those of another one too. What
 // was there before is read first: what the other makes is not to be taken for it.
 func (s *Session) Lend(to *Session, names ...string) {
-	from := s.flow
-	t := &step{env: from.env, in: from, f: from.job.s.File, e: &event.StepFinished{}}
-	if t.findBase() == nil {
-		for _, g := range from.guards {
-			if list, err := t.collection(g); err == nil && list != "" {
-				// A list that cannot be read holds nothing that is known.
-				_, _ = t.listed(g, list)
-			}
-		}
-	}
-	f := to.flow
-	f.own = newOwned()
-	maps.Copy(f.own.paths, from.own.paths)
-	maps.Copy(f.own.names, from.own.names)
-	maps.Copy(f.own.gone, from.own.gone)
-	maps.Copy(f.own.shown, from.own.shown)
-	maps.Copy(f.own.proven, from.own.proven)
-	f.world.Drawn = from.world.Drawn
-	f.guards = nil
-	for _, g := range from.guards {
-		f.guards = append(f.guards, &guard{o: g.o, paths: maps.Clone(g.paths), snaps: maps.Clone(g.snaps)})
+	if t := s.flow.asks(); t.findBase() == nil {
+		s.flow.care.Lend(asking{t}, to.flow.care)
+		to.flow.guards = s.flow.guards
 	}
 	for _, n := range names {
 		if v := s.Lookup(n); v != nil {
@@ -220,9 +183,7 @@ func (s *Session) Lend(to *Session, names ...string) {
 // Return makes what this session has made, while it was lent another one's items, that
 // other one's too, so that it can remove it.
 func (s *Session) Return(to *Session) {
-	from, own := s.flow, &to.flow.own
-	maps.Copy(own.paths, from.own.paths)
-	maps.Copy(own.names, from.own.names)
+	s.flow.care.Return(to.flow.care)
 }
 
 // Value works out a value in the session's names.
@@ -259,8 +220,12 @@ func (s *Session) Around(afterwards bool) string {
 	f := s.flow
 	file := f.job.s.File
 	own := f.headers
-	f.headers, f.around = nil, true
-	defer func() { f.headers, f.around, f.halted = own, false, "" }()
+	f.headers = nil
+	f.surround(true)
+	defer func() {
+		f.headers, f.halted = own, ""
+		f.surround(false)
+	}()
 	layers := f.env.p.Before(file)
 	if afterwards {
 		layers = f.env.p.After(file)

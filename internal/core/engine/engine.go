@@ -94,17 +94,31 @@ func NewSeed() uint64 {
 	return binary.BigEndian.Uint64(b[:]) % 1_000_000_000
 }
 
+// environment is a run, as its scenarios see it.
 type environment struct {
 	o      Options
 	p      *project.Project
 	client *exchange.Client
 	mask   *masker
-	// short are the secrets of which it was told that they are short.
-	short   map[string]bool
-	allowed []string
-	outer   context.Context
+	outer  context.Context
+	// care knows whose the items of the service are.
+	care *custody.Run
+	once once
+	// inOrder tells that it was not said how many may run side by side.
+	inOrder bool
+	// gate is held by scenarios that run beside others, and alone by one that is
+	// run once more.
+	gate sync.RWMutex
 
-	mu       sync.Mutex
+	// mu guards what follows.
+	mu sync.Mutex
+	course
+	resources
+	manners
+}
+
+// course is how a run goes.
+type course struct {
 	answered bool
 	failed   bool
 	// unreached counts exchanges that found nobody.
@@ -113,6 +127,14 @@ type environment struct {
 	mistake *mistake
 	// died is set once the service has ended by itself.
 	died bool
+	// found are events to be told as soon as no scenario is under way.
+	found []event.Event
+	// short are the secrets of which it was told that they are short.
+	short map[string]bool
+}
+
+// resources is what the checks of a resource have to know of those before them.
+type resources struct {
 	// blocked are the resources whose probe was blocked, with the reason.
 	blocked map[string]string
 	// unnamed are those where a create does not tell what it has made.
@@ -122,29 +144,22 @@ type environment struct {
 	// hints are what may be said of members that an item does not show as they were sent when
 	// it was just made, by resource.
 	hints map[string]map[string]string
-	// readings are the last answers of observations, as they were read.
-	readings map[string]*reading
-	ledger   ledger
-	// book is what is known of guarded lists.
-	book   custody.Book
-	others *others
-	watch  *watch
+	// slow are those for which it helps that checks run side by side.
+	slow map[string]bool
+}
+
+// manners are what was learnt of how the service answers.
+type manners struct {
 	// types tell, by method, path and media type, whether that type is refused
 	// and another is read; false where it is read itself.
 	types map[string]bool
-	// mute are the methods and paths that give no answer, with the scenario that
+	// mute are the methods and paths that give no answer, with the scenarios that
 	// waited for one.
 	mute map[string][]int
 	// closing is set once it has been told that the service closes connections without saying so.
 	closing bool
-	// gate is held by scenarios that run beside others, and alone by one that is
-	// run once more.
-	gate sync.RWMutex
-	once once
-	// inOrder tells that it was not said how many may run side by side, and slow for
-	// which resources that helps.
-	inOrder bool
-	slow    map[string]bool
+	// readings are the last answers of observations, as they were read.
+	readings map[string]*reading
 }
 
 // usualWorkers is how many derived checks run side by side when it was not said:
@@ -171,12 +186,16 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		tally.Add(e)
 		emit(e)
 	}
-	r := &environment{o: o, p: p, outer: ctx, mask: hide, short: map[string]bool{}, blocked: map[string]string{}, unnamed: map[string]bool{}, forms: map[string]map[string]bool{}, hints: map[string]map[string]string{}, readings: map[string]*reading{}, watch: newWatch(), others: newOthers(), inOrder: inOrder, slow: map[string]bool{}, types: map[string]bool{}, mute: map[string][]int{}, once: once{done: map[*project.Prelude]*prelude{}}}
+	r := &environment{o: o, p: p, outer: ctx, mask: hide, inOrder: inOrder, once: once{done: map[*project.Prelude]*prelude{}},
+		course:    course{short: map[string]bool{}},
+		resources: resources{map[string]string{}, map[string]bool{}, map[string]map[string]bool{}, map[string]map[string]string{}, map[string]bool{}},
+		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, readings: map[string]*reading{}}}
+	r.care = custody.NewRun(custody.Options{Stopped: r.stopped, Harmed: r.harmed})
 	for _, f := range mask.InURL(o.Base) {
 		hide.Add(f.Value)
 	}
-	r.allowed = append(append([]string(nil), o.Allow...), p.Allowed()...)
-	r.client = exchange.NewClient(exchange.Options{Allow: r.allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16, Late: r.late})
+	allowed := append(append([]string(nil), o.Allow...), p.Allowed()...)
+	r.client = exchange.NewClient(exchange.Options{Allow: allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16, Late: r.late})
 	defer r.client.Close()
 	list := jobs(p, o)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Select.Shard.String(), Sources: p.Digest()})
@@ -187,9 +206,16 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	if r.mistake != nil {
 		panic(r.mistake)
 	}
-	r.lastLook(ctx, o.Emit)
+	ends := r.care.LastLook(ctx, r.lost)
+	r.tellFound(o.Emit)
+	for _, n := range ends {
+		o.Emit(&n)
+	}
 	r.finales(ctx, o.Emit)
-	r.tellLeft()
+	// A service of the run's own takes along what is left on it.
+	if left := r.care.TellLeft(); left != "" && o.Service == nil {
+		o.Emit(&event.Notice{Severe: true, Text: left})
+	}
 	out := &event.RunFinished{Took: time.Since(start), Counts: tally.Counts(), Interrupted: r.stopped() || ctx.Err() != nil}
 	out.Unreachable = !r.answered && r.unreached > 0
 	out.ServiceDied = r.died
@@ -199,7 +225,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 
 // late tells of bytes that came behind an answer without a body, when nobody waited for them any more.
 func (r *environment) late(of *exchange.Exchange, text []byte) {
-	r.watch.atEnd(event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("behind the answer to %s %s (%s) came bytes that belong to no body (RFC 9112 §6.3): %q; the connection was not used again",
+	r.care.AtEnd(event.Notice{Severe: true, Text: r.mask.text(fmt.Sprintf("behind the answer to %s %s (%s) came bytes that belong to no body (RFC 9112 §6.3): %q; the connection was not used again",
 		of.Request.Method, of.Request.URL, of.Answer.StatusText(), text))})
 }
 

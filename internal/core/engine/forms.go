@@ -39,15 +39,23 @@ func (t *step) form(d value.Difference) bool {
 		// A text that is written anew, with other line ends or in another order, may mean the same.
 		if d.Want.Kind == value.String && d.Got.Kind == value.String && !t.env.forms[key][""] {
 			told("a text does not read as it is sent: the two are not compared")
-			t.env.forms[key] = noted(t.env.forms[key], "")
+			t.env.otherForm(key, "")
 		}
 	case d.Got != nil && d.Want.Kind != d.Got.Kind && d.Want.Kind != value.Null && d.Got.Kind != value.Null && !t.env.forms[key][name]:
 		told(fmt.Sprintf("%s is sent as %s and reads as %s: the two are not compared; `reads { … }` says how it reads", name, d.Want.Kind, d.Got.Kind))
-		t.env.forms[key] = noted(t.env.forms[key], name)
+		t.env.otherForm(key, name)
 	case d.Got == nil || d.Want.Kind == d.Got.Kind:
 		t.hintAt(key, name, "`reads { "+value.Quoted(name)+": …, ... }` says of a member how it reads, where that is not as it is sent")
 	}
 	return true
+}
+
+// otherForm notes a member that reads as another type than it is sent. The lock is held.
+func (r *environment) otherForm(key, name string) {
+	if r.forms[key] == nil {
+		r.forms[key] = map[string]bool{}
+	}
+	r.forms[key][name] = true
 }
 
 // hintAt notes what may be said of a member. The lock is held.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -182,7 +183,7 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 	switch {
 	case effect && t.in.unknown != "":
 		why = "what became of the list was not judged: " + t.in.unknown + " had no answer, and may have been carried out"
-	case effect && t.partlyShown(b):
+	case effect && t.partly(b):
 		why = "what became of the list was not judged: it shows a part of what is there, and which part changes"
 	}
 	if why != "" {
@@ -362,18 +363,30 @@ func (at *attempt) effect(name string) (*state.Delta, error) {
 	if b == nil || a == nil {
 		return nil, nil
 	}
-	for _, s := range []*snapshot{b, a} {
-		if s.problem != "" {
-			return nil, fmt.Errorf("%s could not be observed: %s", name, s.problem)
+	for _, s := range []*custody.Sight{b, a} {
+		if s.Problem != "" {
+			return nil, fmt.Errorf("%s could not be observed: %s", name, s.Problem)
 		}
 	}
-	d := state.Between(b.s, a.s)
-	if o := at.of.in.observed[name]; o != nil && o.o.SentOnly && !at.of.in.sent.all {
-		d = d.Of(at.of.in.sent.names)
+	d := state.Between(b.S, a.S)
+	in := at.of.in
+	if o := in.observed[name]; o != nil && o.SentOnly && !in.sent.all {
+		d = d.Of(in.sent.names)
 	}
-	if at.of.crowded() {
-		at.of.disturbed(b)
-		d = at.of.unexplained(d, b, a)
+	of := asking{at.of}
+	return in.care.Explained(of, d, of.observed(name), b, a), nil
+}
+
+// partly tells whether a claim is about a list that shows a changing part of what is there.
+func (t *step) partly(b *syntax.Expectation) bool {
+	names := t.in.order
+	if b.Subject.Kind == "observation" {
+		names = nil
+		for _, o := range b.Observations() {
+			names = append(names, o.Name)
+		}
 	}
-	return at.of.withoutSlid(d, name, b, a), nil
+	return slices.ContainsFunc(names, func(n string) bool {
+		return t.in.observed[n] != nil && t.env.care.Partly(asking{t}.observed(n))
+	})
 }

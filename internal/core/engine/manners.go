@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -87,18 +88,21 @@ func (t *step) muted(r *exchange.Request) string {
 // template is a method and a path as a check writes it, with {id} for the item of
 // a guarded list: the same for all items, and for those of all parents.
 func (t *step) template(r *exchange.Request) string {
-	at := plainPath(r.URL)
+	at := custody.PlainPath(r.URL)
 	out, length := at, 0
-	for _, g := range t.in.guards {
-		list, err := t.collection(g)
-		if err != nil || list == "" || len(list) < length {
+	lists, err := asking{t}.Lists()
+	if err != nil {
+		return r.Method + " on " + at
+	}
+	for _, l := range lists {
+		if len(l.Path) < length {
 			continue
 		}
-		rest, below := strings.CutPrefix(at+"/", strings.TrimSuffix(list, "/")+"/")
+		rest, below := strings.CutPrefix(at+"/", strings.TrimSuffix(l.Path, "/")+"/")
 		if !below {
 			continue
 		}
-		out, length = g.o.At.Raw, len(list)
+		out, length = l.Written, len(l.Path)
 		if _, deeper, item := strings.Cut(rest, "/"); item {
 			out = strings.TrimSuffix(out, "/") + "/{id}" + strings.TrimSuffix("/"+deeper, "/")
 		}
@@ -132,7 +136,7 @@ var refusals = []int{400, 405, 406, 415, 422, 501}
 
 // typeKey tells where a media type is known to be refused.
 func typeKey(d *builder) string {
-	return d.method + " " + path.Dir(plainPath(d.target)) + " " + d.media
+	return d.method + " " + path.Dir(custody.PlainPath(d.target)) + " " + d.media
 }
 
 // readType takes the media type that is known to be read.
@@ -186,7 +190,7 @@ func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
 	t.env.types[key] = true
 	t.env.mu.Unlock()
 	if !told {
-		t.in.late = append(t.in.late, &event.Notice{Text: t.env.mask.text(fmt.Sprintf("%s below %s takes %s, and not %s", d.method, path.Dir(plainPath(d.target)), d.other, d.media))})
+		t.in.late = append(t.in.late, &event.Notice{Text: t.env.mask.text(fmt.Sprintf("%s below %s takes %s, and not %s", d.method, path.Dir(custody.PlainPath(d.target)), d.other, d.media))})
 	}
 	return reply
 }

@@ -7,22 +7,10 @@ import (
 
 	"github.com/antchfx/xpath"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
-
-// observation is a declared observation.
-type observation struct{ o *syntax.Observe }
-
-// snapshot is what an observation showed, or why it could not be read.
-type snapshot struct {
-	s       *state.Snapshot
-	problem string
-	// at is when reading it began, host and list where it was read, and view how.
-	at         time.Time
-	host, list string
-	view       state.View
-}
 
 // observations are those that the claims of a round are about.
 func (t *step) observations(g *round) []string {
@@ -47,7 +35,7 @@ func (t *step) observations(g *round) []string {
 		case "state":
 			for _, n := range t.in.order {
 				// One whose path lacks a value is not there to be seen yet.
-				if t.visible(t.in.observed[n].o) {
+				if t.visible(t.in.observed[n]) {
 					add(n)
 				}
 			}
@@ -66,13 +54,13 @@ func (t *step) visible(o *syntax.Observe) bool {
 }
 
 // observe reads observations now.
-func (t *step) observe(names []string) (map[string]*snapshot, error) {
+func (t *step) observe(names []string) (map[string]*custody.Sight, error) {
 	if len(names) == 0 {
 		return nil, nil
 	}
-	out := map[string]*snapshot{}
+	out := map[string]*custody.Sight{}
 	for _, n := range names {
-		s, err := t.look(n, t.in.observed[n].o)
+		s, err := t.look(n, t.in.observed[n])
 		if err != nil {
 			return nil, err
 		}
@@ -82,7 +70,7 @@ func (t *step) observe(names []string) (map[string]*snapshot, error) {
 }
 
 // look reads one observation, all its pages.
-func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
+func (t *step) look(name string, o *syntax.Observe) (*custody.Sight, error) {
 	if err := t.findBase(); err != nil {
 		return nil, err
 	}
@@ -109,12 +97,11 @@ func (t *step) look(name string, o *syntax.Observe) (*snapshot, error) {
 	w := &walk{of: t, name: name, o: o, view: view, url: r.URL}
 	start := time.Now()
 	s := w.all(r)
-	if s.problem != "" {
-		t.env.watch.missed(t, w.url)
-	}
-	s.at, s.view, s.list = start, view, plainPath(w.url)
-	if u, err := url.Parse(w.url); err == nil {
-		s.host = u.Host
+	s.At, s.View, s.Path, s.Host = start, view, custody.PlainPath(w.url), custody.HostOf(w.url)
+	if s.Problem != "" {
+		t.in.care.Missed(asking{t}, s)
+	} else if u, err := url.Parse(w.url); err == nil && u.RawQuery == "" && o.By != nil && o.Without == nil {
+		t.in.care.Saw(s)
 	}
 	return s, nil
 }
@@ -154,7 +141,7 @@ func (t *step) view(o *syntax.Observe) (state.View, error) {
 
 // beforehand reads observations before a request: what was read after the last one,
 // if nothing was sent since, is how things are now.
-func (t *step) beforehand(names []string) (map[string]*snapshot, error) {
+func (t *step) beforehand(names []string) (map[string]*custody.Sight, error) {
 	latest := t.in.latest
 	t.in.latest = nil
 	var open []string
@@ -168,7 +155,7 @@ func (t *step) beforehand(names []string) (map[string]*snapshot, error) {
 		return out, err
 	}
 	if out == nil {
-		out = map[string]*snapshot{}
+		out = map[string]*custody.Sight{}
 	}
 	for _, n := range names {
 		if latest[n] != nil {
@@ -181,19 +168,15 @@ func (t *step) beforehand(names []string) (map[string]*snapshot, error) {
 // seen keeps what was observed for the next request, unless more may still come of
 // this one: after 202, without an answer, or where something could not be read.
 func (t *step) seen(at *attempt) {
-	if t.crowded() {
-		for _, s := range at.after {
-			t.settled(t.in.ctx, s)
-		}
-	}
+	t.in.care.Effects(at.replies, at.before, at.after)
 	for _, r := range at.replies {
 		if r == nil || r.Answer == nil || r.Answer.Status == 202 {
 			return
 		}
 	}
-	latest := map[string]*snapshot{}
+	latest := map[string]*custody.Sight{}
 	for n, s := range at.after {
-		if s.problem == "" {
+		if s.Problem == "" {
 			latest[n] = s
 		}
 	}

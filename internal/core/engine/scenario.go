@@ -9,6 +9,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -31,7 +32,7 @@ type flow struct {
 	world   *scope.World
 	// title is the title with the values of its names.
 	title    string
-	observed map[string]*observation
+	observed map[string]*syntax.Observe
 	order    []string
 	// headers are the scenario's own request lines, for all its steps.
 	headers []*syntax.Statement
@@ -61,12 +62,12 @@ type flow struct {
 	lacked string
 	// guards are the lists whose members are not ours to write to; refused says
 	// what a guard refused.
-	guards  []*guard
+	guards  []*syntax.Observe
 	refused string
+	// care is what is known of whose the items are.
+	care *custody.Scenario
 	// left is why the first step that was left out was.
 	left string
-	// own is what this scenario has made.
-	own owned
 	// sent are the names of members that were sent, where sentOnly says that they matter.
 	sent     sentNames
 	sentOnly bool
@@ -78,21 +79,13 @@ type flow struct {
 	// cannot be told. between is set where a connection was closed before it.
 	unknown string
 	between bool
-	// disturbed is set when others have changed what this scenario has made.
-	disturbed bool
 	// wrote is set once it has been told that this sends more than reads.
 	wrote bool
 	// late is told after the scenario.
 	late []event.Event
-	// closely looks at what was there before around each request that writes; harm
-	// is what was seen.
-	closely *doubt
-	harm    *harm
 	// latest is what was observed after the last request, while nothing has been sent
 	// since then.
-	latest map[string]*snapshot
-	// removed are the paths that this scenario has removed something from.
-	removed map[string]bool
+	latest map[string]*custody.Sight
 	// judged counts the expectations that were held against an answer.
 	judged, requests int
 }
@@ -105,7 +98,7 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 		// each write has a connection of its own.
 		s, events = r.beside(ctx, j, emit)
 	}
-	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.disturbed || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
+	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts.
 		r.gate.Lock()
@@ -118,9 +111,7 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	}
 	r.concludes(s)
 	j.over.Store(true)
-	for _, e := range r.watch.take() {
-		emit(e)
-	}
+	r.tellFound(emit)
 }
 
 // awaitsRefusal tells whether a check takes any refusal for the one that it waits for.
@@ -151,10 +142,10 @@ func (r *environment) under(ctx context.Context, j job, emit func(event.Event)) 
 	if j.s.Check != nil {
 		emit = func(e event.Event) { events = append(events, e) }
 	}
-	r.watch.enters()
+	r.care.Enters()
 	s := r.play(ctx, j, nil, emit)
-	r.pause(ctx)
-	r.watch.leaves()
+	r.care.Pause(ctx)
+	r.care.Leaves()
 	return s, events
 }
 
@@ -180,16 +171,13 @@ func (r *environment) concludes(s *flow) {
 // play runs one job; closely, because of a doubt, with a look at what was there
 // before around each request that writes, and with other random values than the
 // first time.
-func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func(event.Event)) *flow {
-	s := &flow{env: r, job: j, ctx: ctx, emit: emit, closely: closely, patient: j.patient, own: newOwned(), verdict: event.Held, replies: map[string]*expect.Reply{},
-		observed: map[string]*observation{}, binders: map[string]string{}, removed: map[string]bool{}}
-	f := j.s.File
+func (r *environment) play(ctx context.Context, j job, closely *custody.Doubt, emit func(event.Event)) *flow {
 	key := j.randomKey()
 	if closely != nil || j.alone {
 		key += "\x00once more"
 	}
-	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
-		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(f, name) }, Secret: r.mask}
+	f, s := j.s.File, r.flow(ctx, j, key, emit)
+	s.watched(closely)
 	start := time.Now()
 	err := s.prepare()
 	if err == nil && !s.rowChosen() {
@@ -231,6 +219,16 @@ func (r *environment) play(ctx context.Context, j job, closely *doubt, emit func
 	for _, e := range s.late {
 		emit(e)
 	}
+	return s
+}
+
+// flow is a scenario that has not begun; of those with the same key and seed the random values are
+// the same.
+func (r *environment) flow(ctx context.Context, j job, key string, emit func(event.Event)) *flow {
+	s := &flow{env: r, job: j, ctx: ctx, emit: emit, patient: j.patient, verdict: event.Held, guards: guardsOf(j.s), replies: map[string]*expect.Reply{},
+		observed: map[string]*syntax.Observe{}, binders: map[string]string{}}
+	s.world = &scope.World{Rand: scope.Seeded(r.o.Seed, key), Now: r.o.Now,
+		ReadFile: func(name string) ([]byte, error) { return r.p.ReadFile(j.s.File, name) }, Secret: r.mask}
 	return s
 }
 
@@ -296,7 +294,6 @@ func (s *flow) prepare() error {
 	if err := s.bindCase(); err != nil {
 		return err
 	}
-	s.guards = guardsOf(s.job.s)
 	for _, st := range s.job.s.Head {
 		if err := s.define(st, f); err != nil {
 			return err
@@ -389,7 +386,7 @@ func (s *flow) define(st *syntax.Statement, f *project.File) error {
 		if _, twice := s.observed[b.Name]; !twice {
 			s.order = append(s.order, b.Name)
 		}
-		s.observed[b.Name] = &observation{o: b}
+		s.observed[b.Name] = b
 		s.sentOnly = s.sentOnly || b.SentOnly
 	}
 	return nil
@@ -446,18 +443,20 @@ func (s *flow) runSteps() {
 	s.env.protect(func() {
 		// The scenario's own lines are for its own steps.
 		own := s.headers
-		s.headers, s.around = nil, true
+		s.headers = nil
+		s.surround(true)
 		for _, l := range s.env.p.Before(f) {
 			if s.job.s.Once {
 				break
 			}
 			s.list(l.Statements, l.File, false)
 		}
-		s.headers, s.judged, s.around = own, 0, false
+		s.headers, s.judged = own, 0
+		s.surround(false)
 		s.list(s.job.s.Steps, f, false)
 	})
 	s.env.protect(func() {
-		s.around = false
+		s.surround(false)
 		s.list(s.job.s.Afterwards, f, true)
 		after := s.env.p.After(f)
 		if s.job.s.Once {
@@ -465,12 +464,16 @@ func (s *flow) runSteps() {
 		}
 		judged := s.judged
 		defer func() { s.judged = judged }()
-		s.headers, s.around = nil, true
+		s.headers = nil
+		s.surround(true)
 		for i := len(after) - 1; i >= 0; i-- {
 			s.list(after[i].Statements, after[i].File, true)
 		}
 	})
 }
+
+// surround begins or ends the steps that the user puts around each scenario.
+func (s *flow) surround(on bool) { s.around, s.care.Around = on, on }
 
 // list runs steps in order; routine calls are run in place.
 func (s *flow) list(steps []*syntax.Statement, f *project.File, afterwards bool) {

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -30,7 +31,7 @@ type attempt struct {
 	replies []*expect.Reply
 	sent    int
 	// before and after are the snapshots around it.
-	before, after map[string]*snapshot
+	before, after map[string]*custody.Sight
 }
 
 func (t *step) send(d *builder, copies []*builder, g *round) {
@@ -76,8 +77,8 @@ func (t *step) retry(d *builder, g *round) {
 // sendOnce sends one request, or several copies at once, with what is observed
 // around it, and judges the answers.
 func (t *step) sendOnce(copies []*builder, at *attempt) {
+	at.of, t.now = t, at
 	need := t.observations(at.round)
-	at.of = t
 	var err error
 	if at.before, err = t.beforehand(need); err != nil {
 		t.lacking(err)
@@ -88,33 +89,42 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 	if !ok {
 		return
 	}
-	proves, why := t.unproven(requests)
-	if why != "" {
-		t.refuse(why)
+	t.exchange(requests, copies, at)
+	wrong := t.in.care.Answered(asking{t}, at.replies, t.e.Sent[at.sent:], at.sent)
+	if f := at.replies[0].Failure; f != nil && f.Kind == exchange.HopRefused {
+		t.refuse(f.Detail)
 		return
 	}
+	t.answered(at)
+	if at.after, err = t.observe(need); err != nil {
+		t.lacking(err)
+		return
+	}
+	t.seen(at)
+	if wrong != nil {
+		t.wrong(wrong, at)
+		return
+	}
+	t.judge(at.round.claims, at)
+}
+
+// exchange sends requests, and enters what comes back.
+func (t *step) exchange(requests []*exchange.Request, copies []*builder, at *attempt) {
 	if t.env.o.Sending != nil {
 		t.env.o.Sending(t.env.mask.text(requests[0].Method + " " + requests[0].URL))
 	}
-	for _, r := range requests {
-		if t.in.sentOnly {
+	if t.in.sentOnly {
+		for _, r := range requests {
 			t.in.sent.sends(r)
 		}
-		t.env.watch.sends(t, r)
 	}
-	looked := func(*attempt) {}
-	if slices.ContainsFunc(requests, func(r *exchange.Request) bool { return !syntax.SafeMethod(r.Method) }) {
-		looked = t.lookClosely()
-	}
-	answered := t.announces(requests)
+	t.in.care.Sent(asking{t}, requests)
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
-		at.replies[0] = t.patiently(requests[0])
-		at.replies[0] = t.otherType(copies[0], at.replies[0])
+		at.replies[0] = t.otherType(copies[0], t.patiently(requests[0]))
 	} else {
 		t.together(requests, at.replies)
 	}
-	proves(at)
 	at.sent = len(t.e.Sent)
 	for i, r := range at.replies {
 		number := at.n
@@ -124,40 +134,57 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		t.env.note(r.Exchange)
 		t.e.Sent = append(t.e.Sent, event.Sent{Role: at.role, N: number, Exchange: r.Exchange})
 		t.takeCookies(r)
-		t.wroteBelow(t.e.Sent[len(t.e.Sent)-1])
-	}
-	for _, r := range at.replies {
 		t.unanswered(r)
 	}
-	if f := at.replies[0].Failure; f != nil && f.Kind == exchange.HopRefused {
-		t.refuse(f.Detail)
-		answered(at)
-		return
-	}
+}
+
+// answered makes answers those that later steps may look at.
+func (t *step) answered(at *attempt) {
+	title := syntax.StepTitle(t.st)
 	t.e.Requests += len(at.replies)
 	t.in.last = at.replies[0]
-	t.in.replies[syntax.StepTitle(t.st)] = at.replies[0]
+	t.in.replies[title] = at.replies[0]
 	if at.role == event.Repeat {
-		t.in.repeatedBy(syntax.StepTitle(t.st), at.replies[0])
+		t.in.repeatedBy(title, at.replies[0])
 	}
-	t.remember(at.replies)
-	for _, r := range at.replies {
-		t.learn(r)
-		t.claim(r, at)
+}
+
+// wrong tells of an answer whose claim to have made something cannot be true.
+func (t *step) wrong(w *custody.False, at *attempt) {
+	t.miss(event.Finding{Verdict: event.Failed, Line: w.Line, Expected: "201 names an item that was made now",
+		Observed: []string{"it names " + w.Name + ", which was listed before the request was sent; that item is left as it is"},
+		Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: at.sent + w.Answer})
+	t.in.halted = "the answer to a create names an item that was there before"
+}
+
+// withheld blocks a step whose request might reach more than it should.
+func (t *step) withheld(r *exchange.Request, why string) {
+	t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
+		Observed: []string{why + ": " + r.Method + " " + r.URL + " was not sent"}, Sent: -1})
+	if t.in.job.s.Check != nil && !t.e.Afterwards {
+		// What comes after it would be judged by a request that was not sent.
+		t.in.halted = why
 	}
-	answered(at)
-	t.enter(at)
-	looked(at)
-	if at.after, err = t.observe(need); err != nil {
-		t.lacking(err)
+	if t.in.lacked == "" {
+		t.in.lacked = "step \"" + t.e.Title + "\" was not sent: " + why
+	}
+}
+
+// refuse leaves a step out that a guard refuses, and what comes after it.
+func (t *step) refuse(why string) {
+	if c := t.in.job.s.Check; c != nil && c.ID == Probe && t.in.care.Wrote() && strings.HasPrefix(why, custody.NotOurs) && !strings.Contains(why, custody.Advice) {
+		// What the create answers does not lead to what it made: so would all others.
+		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
+			Observed: []string{strings.TrimPrefix(why, custody.NotOurs) + "; what was made is still there"}, Sent: -1})
+		t.in.halted = strings.TrimPrefix(why, custody.NotOurs)
 		return
 	}
-	t.seen(at)
-	t.lost(at)
-	if t.claimed(at) {
+	t.e.Verdict, t.e.Why = event.Skipped, why
+	if t.e.Afterwards {
 		return
 	}
-	t.judge(at.round.claims, at)
+	t.in.refused = why
+	t.in.halted = why
 }
 
 // repeatedBy keeps an answer after `again` where a claim of the scenario asks for
@@ -222,15 +249,17 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 			}
 			return nil, false
 		}
-		why, err := t.hold(r)
-		switch {
-		case err != nil:
-			t.lacking(err)
-			return nil, false
-		case why != "":
-			t.refuse(why)
-			return nil, false
-		}
+		out[i] = r
+	}
+	switch why, err := t.in.care.May(asking{t}, out...); {
+	case err != nil:
+		t.lacking(err)
+		return nil, false
+	case why != "":
+		t.refuse(why)
+		return nil, false
+	}
+	for _, r := range out {
 		t.cookies(r)
 		if r.Follow > 0 {
 			r.Hop, r.Private = t.hop, t.env.mask.private
@@ -239,11 +268,10 @@ func (t *step) requests(copies []*builder) ([]*exchange.Request, bool) {
 					if syntax.SafeMethod(next.Method) {
 						return ""
 					}
-					return notOurs + next.Method + " " + next.URL + " is where several requests at once are led"
+					return custody.NotOurs + next.Method + " " + next.URL + " is where several requests at once are led"
 				}
 			}
 		}
-		out[i] = r
 	}
 	return out, true
 }
@@ -268,7 +296,7 @@ func (t *step) unanswered(r *expect.Reply) {
 	t.env.closing = true
 	t.env.mu.Unlock()
 	if !told {
-		t.env.watch.atEnd(event.Notice{Text: "the service closes connections after its answers without saying so (RFC 9112 §9.6): from now on each request that is not safe has a connection of its own"})
+		t.env.care.AtEnd(event.Notice{Text: "the service closes connections after its answers without saying so (RFC 9112 §9.6): from now on each request that is not safe has a connection of its own"})
 	}
 }
 
@@ -280,15 +308,15 @@ func (t *step) hop(next *exchange.Request) string {
 	}
 	if u, err := url.Parse(next.URL); err == nil {
 		if base, err := url.Parse(t.base); err == nil && (base.Scheme != u.Scheme || base.Host != u.Host) && t.env.mask.Holds(string(next.Body)) {
-			return notOurs + next.Method + " " + next.URL + " is another origin, and the body holds a secret"
+			return custody.NotOurs + next.Method + " " + next.URL + " is another origin, and the body holds a secret"
 		}
 		for _, segment := range strings.Split(strings.Trim(u.EscapedPath(), "/"), "/") {
 			if text, err := url.PathUnescape(segment); err != nil || scope.Segment(text) != "" {
-				return notOurs + next.Method + " " + next.URL + " has a segment that names nothing, or more than one thing"
+				return custody.NotOurs + next.Method + " " + next.URL + " has a segment that names nothing, or more than one thing"
 			}
 		}
 	}
-	why, err := t.hold(next)
+	why, err := t.in.care.May(asking{t}, next)
 	if err != nil {
 		return err.Error()
 	}

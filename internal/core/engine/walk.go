@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
@@ -55,7 +56,7 @@ type walk struct {
 	seen int
 }
 
-func (w *walk) all(r *exchange.Request) *snapshot {
+func (w *walk) all(r *exchange.Request) *custody.Sight {
 	w.urls = map[string]bool{}
 	w.remember()
 	keys := map[string]bool{}
@@ -68,16 +69,16 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		w.of.cookies(&once)
 		reply := w.of.patiently(&once)
 		w.of.env.note(reply.Exchange)
-		w.of.learn(reply)
+		w.of.in.care.Learn(reply)
 		w.of.e.Sent = append(w.of.e.Sent, event.Sent{Role: event.Observation, Name: w.name, Exchange: reply.Exchange})
 		if reply.Failure != nil {
-			return &snapshot{problem: reply.Failure.Error()}
+			return &custody.Sight{Problem: reply.Failure.Error()}
 		}
 		switch status := reply.Answer.Status; {
 		case status == 404 || status == 410:
 			return w.whole()
 		case status != 200 && status != 206:
-			return &snapshot{problem: "GET " + r.URL + " answered " + reply.Answer.StatusText()}
+			return &custody.Sight{Problem: "GET " + r.URL + " answered " + reply.Answer.StatusText()}
 		}
 		if n := len(w.pages); w.last != nil && n < len(w.last.pages) && bytes.Equal(reply.Answer.Body, w.last.pages[n].body) {
 			// The same bytes are kept once.
@@ -90,7 +91,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		}
 		next, more, problem := w.next(once.URL, reply, &one, keys)
 		if problem != "" {
-			return &snapshot{problem: problem}
+			return &custody.Sight{Problem: problem}
 		}
 		if more {
 			w.pages = append(w.pages, one)
@@ -100,7 +101,7 @@ func (w *walk) all(r *exchange.Request) *snapshot {
 		}
 		r.URL = next
 	}
-	return &snapshot{problem: "its pages do not end: " + r.URL + " comes again"}
+	return &custody.Sight{Problem: "its pages do not end: " + r.URL + " comes again"}
 }
 
 // next is where the next page is, "" for none, by the way that the list pages;
@@ -255,15 +256,14 @@ func partly(reply *expect.Reply, members int) string {
 
 // whole is the snapshot of all pages; that of the last reading, if the same
 // bytes came again.
-func (w *walk) whole() (s *snapshot) {
-	defer func() { w.of.env.watch.saw(w.of, w.o, w.url, s.s) }()
+func (w *walk) whole() *custody.Sight {
 	if w.last != nil && samePages(w.last.pages, w.pages) {
-		return &snapshot{s: w.last.snap}
+		return &custody.Sight{S: w.last.snap}
 	}
 	snap := w.view.Absent()
 	for i := range w.pages {
 		if problem := w.read(&w.pages[i], i); problem != "" {
-			return &snapshot{problem: problem}
+			return &custody.Sight{Problem: problem}
 		}
 		snap.Put(w.pages[i].members)
 	}
@@ -275,7 +275,7 @@ func (w *walk) whole() (s *snapshot) {
 		w.of.env.readings[w.key] = &reading{w.pages, snap}
 		w.of.env.mu.Unlock()
 	}
-	return &snapshot{s: snap}
+	return &custody.Sight{S: snap}
 }
 
 // remember takes up the last reading of the same.

@@ -1,8 +1,7 @@
-package engine
+package custody
 
 import (
 	"context"
-	"net/url"
 	"path"
 	"slices"
 	"strings"
@@ -51,16 +50,13 @@ func newOthers() *others {
 	return o
 }
 
-// crowded tells whether other scenarios may be under way.
-func (t *step) crowded() bool { return t.in.job.beside && !t.in.job.alone && t.in.closely == nil }
-
 // announces notes what requests are about to do, and gives what ends that once
 // their answers are known.
-func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
-	if !t.crowded() {
-		return func(*attempt) {}
+func (t *turn) announces(requests []*exchange.Request) func(answers []*expect.Reply, first int) {
+	if !t.Crowded() {
+		return func([]*expect.Reply, int) {}
 	}
-	o, me := t.env.others, t.in.job.id
+	o, me := t.run.others, t.by.ID
 	var pending []*creating
 	type write struct {
 		of *item
@@ -70,21 +66,20 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for n, r := range requests {
-		u, err := url.Parse(r.URL)
-		if err != nil || syntax.SafeMethod(r.Method) {
+		if syntax.SafeMethod(r.Method) {
 			continue
 		}
-		at := plainPath(r.URL)
+		host, at := HostOf(r.URL), PlainPath(r.URL)
 		if r.Method == "POST" || !known(r.Method) {
-			c := &creating{u.Host, at, me}
+			c := &creating{host, at, me}
 			o.creating[c] = true
 			pending = append(pending, c)
 			continue
 		}
 		id := strings.ToLower(path.Base(at))
-		mine := o.of(id, u.Host, path.Dir(at), func(i *item) bool { return i.owner == me })
+		mine := o.of(id, host, path.Dir(at), func(i *item) bool { return i.owner == me })
 		if len(mine) == 0 && r.Method == "PUT" {
-			i := &item{host: u.Host, list: path.Dir(at), owner: me}
+			i := &item{host: host, list: path.Dir(at), owner: me}
 			o.items[id] = append(o.items[id], i)
 			mine = []*item{i}
 		}
@@ -93,9 +88,9 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 			writes = append(writes, write{i, n})
 		}
 	}
-	return func(at *attempt) {
-		for _, r := range at.replies {
-			t.makes(r, at)
+	return func(answers []*expect.Reply, _ int) {
+		for _, r := range answers {
+			t.makes(r)
 		}
 		o.mu.Lock()
 		defer o.mu.Unlock()
@@ -104,7 +99,7 @@ func (t *step) announces(requests []*exchange.Request) func(at *attempt) {
 		}
 		for _, w := range writes {
 			w.of.writing--
-			if acted(at.replies, w.n) {
+			if acted(answers, w.n) {
 				w.of.written, w.of.deleted = time.Now(), w.of.deleted || requests[w.n].Method == "DELETE"
 			}
 		}
@@ -137,31 +132,26 @@ func (o *others) of(id, host, list string, is func(*item) bool) []*item {
 }
 
 // makes notes what the answer to a create says it has made.
-func (t *step) makes(r *expect.Reply, at *attempt) {
+func (t *turn) makes(r *expect.Reply) {
 	if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" {
 		return
 	}
-	u, err := url.Parse(r.Request.URL)
-	if err != nil {
-		return
-	}
-	list := plainPath(r.Request.URL)
 	ids := map[string]bool{}
-	if _, id := t.named(r, at); id != "" {
+	if _, id := t.named(r); id != "" {
 		ids[strings.ToLower(id)] = true
 	}
-	for st, v := range t.keeps(r, at) {
-		if k := st.Body.(*syntax.Keep); k.From == "header" {
-			ids[strings.ToLower(path.Base(v.Plain()))] = true
-		} else if canName(v) {
-			ids[strings.ToLower(v.Plain())] = true
+	for _, k := range t.Kept(r) {
+		id := k.Value.Plain()
+		if k.Header {
+			id = path.Base(id)
 		}
+		ids[strings.ToLower(id)] = true
 	}
-	o := t.env.others
+	o := t.run.others
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for id := range ids {
-		o.items[id] = append(o.items[id], &item{host: u.Host, list: list, owner: t.in.job.id, sent: shownAsSent(r)})
+		o.items[id] = append(o.items[id], &item{host: HostOf(r.Request.URL), list: PlainPath(r.Request.URL), owner: t.by.ID, sent: shownAsSent(r)})
 	}
 }
 
@@ -184,23 +174,23 @@ func shownAsSent(r *expect.Reply) map[string]*value.Value {
 	return out
 }
 
-// disturbed notes when a list shows an item of this scenario otherwise than it was made,
+// disturbs notes when a list shows an item of this scenario otherwise than it was made,
 // and the scenario has not written to it: what others do may hide then what it does itself,
 // and it runs once more alone.
-func (t *step) disturbed(s *snapshot) {
-	if s.view.By == nil || t.in.disturbed {
+func (t *turn) disturbs(s *Sight) {
+	if s.View.By == nil || t.disturbed {
 		return
 	}
-	o, me := t.env.others, t.in.job.id
+	o, me := t.run.others, t.by.ID
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	for _, key := range s.s.Keys {
-		m := s.s.Members[key]
-		for _, id := range s.view.Identities(s.s.Only([]string{key})) {
-			for _, i := range o.of(strings.ToLower(id), s.host, s.list, func(i *item) bool { return i.owner == me && i.writing == 0 && i.written.IsZero() && !i.deleted }) {
+	for _, key := range s.S.Keys {
+		m := s.S.Members[key]
+		for _, id := range s.View.Identities(s.S.Only([]string{key})) {
+			for _, i := range o.of(strings.ToLower(id), s.Host, s.Path, func(i *item) bool { return i.owner == me && i.writing == 0 && i.written.IsZero() && !i.deleted }) {
 				for n, v := range i.sent {
 					if now, has := m.Get(n); has && !value.Equal(now, v) {
-						t.in.disturbed = true
+						t.disturbed = true
 						return
 					}
 				}
@@ -215,20 +205,20 @@ const patience = 15 * time.Second
 
 // settled waits until the creates that others had under way when a list was read
 // are answered: only then it is known what they have made.
-func (t *step) settled(ctx context.Context, s *snapshot) {
-	o, me := t.env.others, t.in.job.id
+func (o *others) settled(in *Scenario, s *Sight) {
+	me := in.by.ID
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	var open []*creating
 	for c := range o.creating {
-		if c.owner != me && c.host == s.host && (c.list == s.list || strings.HasPrefix(s.list, c.list+"/")) {
+		if c.owner != me && c.host == s.Host && (c.list == s.Path || strings.HasPrefix(s.Path, c.list+"/")) {
 			open = append(open, c)
 		}
 	}
 	if len(open) == 0 {
 		return
 	}
-	o.wait(ctx, func() bool { return !slices.ContainsFunc(open, func(c *creating) bool { return o.creating[c] }) })
+	o.wait(in.ctx, func() bool { return !slices.ContainsFunc(open, func(c *creating) bool { return o.creating[c] }) })
 }
 
 // wait waits until something is so, at most as long as patience says. The lock is held.
@@ -247,26 +237,26 @@ func (o *others) wait(ctx context.Context, is func() bool) {
 
 // unexplained is the difference between two snapshots without what other scenarios
 // have done meanwhile to what they have made themselves.
-func (t *step) unexplained(d *state.Delta, b, s *snapshot) *state.Delta {
-	if s.view.By == nil || len(d.Gained)+len(d.Lost)+len(d.Changed) == 0 {
+func (t *turn) unexplained(d *state.Delta, b, s *Sight) *state.Delta {
+	if s.View.By == nil || len(d.Gained)+len(d.Lost)+len(d.Changed) == 0 {
 		return d
 	}
-	o, me := t.env.others, t.in.job.id
+	o, me := t.run.others, t.by.ID
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	of := func(key string) []*item {
-		if len(o.of(key, s.host, s.list, func(i *item) bool { return i.owner == me })) > 0 {
+		if len(o.of(key, s.Host, s.Path, func(i *item) bool { return i.owner == me })) > 0 {
 			return nil
 		}
-		return o.of(key, s.host, s.list, func(i *item) bool { return i.owner != me })
+		return o.of(key, s.Host, s.Path, func(i *item) bool { return i.owner != me })
 	}
 	// What is under way is known once it is answered.
-	o.wait(t.in.ctx, func() bool {
+	o.wait(t.ctx, func() bool {
 		open := false
 		d.Without(func(change state.Kind, m string) bool {
 			open = open || change != state.Gains && slices.ContainsFunc(of(m), func(i *item) bool { return i.writing > 0 })
 			return false
-		}, s.view)
+		}, s.View)
 		return !open
 	})
 	theirs := func(key string, did func(*item) bool) bool { return slices.ContainsFunc(of(key), did) }
@@ -277,6 +267,6 @@ func (t *step) unexplained(d *state.Delta, b, s *snapshot) *state.Delta {
 		case state.Loses:
 			return theirs(m, func(i *item) bool { return i.deleted })
 		}
-		return theirs(m, func(i *item) bool { return !i.written.Before(b.at) })
-	}, s.view)
+		return theirs(m, func(i *item) bool { return !i.written.Before(b.At) })
+	}, s.View)
 }

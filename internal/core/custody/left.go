@@ -1,4 +1,4 @@
-package engine
+package custody
 
 import (
 	"context"
@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
@@ -14,7 +13,7 @@ import (
 
 // leftIn notes what a list still shows and this run has made: some services keep
 // what they say is gone, and make what they refuse.
-func (r *environment) leftIn(one *watched, s *state.Snapshot) {
+func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 	w, l := r.watch, &r.ledger
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -32,7 +31,7 @@ func (r *environment) leftIn(one *watched, s *state.Snapshot) {
 		if slices.ContainsFunc(l.made, same) {
 			continue
 		}
-		left := made{path: path.Join(one.list, ids[0]), told: r.mask.text(one.list + " " + ids[0])}
+		left := made{path: path.Join(one.Path, ids[0]), told: one.Path + " " + ids[0]}
 		if gone, known := l.gone(ids[0]); known {
 			if w.otherState(l.asRead(gone), s.Members[k]) {
 				states = true
@@ -63,18 +62,18 @@ func (l *ledger) gone(id string) (made, bool) {
 // removeLeft removes what a list still shows and no step has removed: what a service makes of a
 // request that names nothing, such as a list in place of an item. It shows what only this run can
 // have drawn.
-func (r *environment) removeLeft(one *watched) {
+func (r *Run) removeLeft(one *watched) {
 	l := &r.ledger
 	l.mu.Lock()
 	var here []made
 	for _, m := range l.made {
-		if one.removes && m.host == "" && path.Dir(m.path) == one.list && !one.had[path.Base(m.path)] {
+		if one.removes && m.host == "" && path.Dir(m.path) == one.Path && !one.had[path.Base(m.path)] {
 			here = append(here, m)
 		}
 	}
 	l.mu.Unlock()
 	for _, m := range here {
-		if r.watch.told() || !one.remove(path.Base(m.path)) {
+		if r.Told() || !one.remove(path.Base(m.path)) {
 			continue
 		}
 		l.mu.Lock()
@@ -92,7 +91,7 @@ func (w *watch) sentThis(item []byte) bool {
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return !custody.Texts(v, func(text string) bool { return !w.texts[text] })
+	return !Texts(v, func(text string) bool { return !w.texts[text] })
 }
 
 // sent tells whether a text holds a value that a check of this run has drawn.
@@ -121,8 +120,9 @@ func (w *watch) otherState(before string, now *value.Value) bool {
 	return false
 }
 
-// lastLook looks once more at all that was there before, at the end of a run.
-func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
+// LastLook looks once more at all that was there before, at the end of a run, and gives what is to
+// be told of it; lost tells that nobody answers any more.
+func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 	w := r.watch
 	w.mu.Lock()
 	var list []*watched
@@ -132,36 +132,31 @@ func (r *environment) lastLook(ctx context.Context, emit func(event.Event)) {
 		}
 	}
 	w.mu.Unlock()
-	slices.SortFunc(list, func(a, b *watched) int { return strings.Compare(a.list, b.list) })
+	slices.SortFunc(list, func(a, b *watched) int { return strings.Compare(a.Path, b.Path) })
 	for _, one := range list {
-		if ctx.Err() != nil || r.lost() {
+		if ctx.Err() != nil || lost() {
 			break
 		}
 		s := one.look(false)
 		w.mu.Lock()
-		if s.problem != "" {
+		if s.Problem != "" {
 			since := ""
 			if one.unread != "" {
 				since = ", since " + one.unread
 			}
-			w.ends = append(w.ends, event.Notice{Severe: true, Text: r.mask.text(one.list + " can no longer be read" + since + ": " + s.problem +
-				". What this run has left there, and whether what was there before is as it was, cannot be told")})
+			w.ends = append(w.ends, event.Notice{Severe: true, Text: one.Path + " can no longer be read" + since + ": " + s.Problem +
+				". What this run has left there, and whether what was there before is as it was, cannot be told"})
 			w.mu.Unlock()
 			continue
 		}
-		w.compare(one, s.s, one.view, job{})
+		w.compare(one, s.S, one.view, Writer{})
 		w.mu.Unlock()
 		r.askForUnlisted(one)
-		if s := one.look(true); s.problem == "" {
-			r.leftIn(one, s.s)
+		if s := one.look(true); s.Problem == "" {
+			r.leftIn(one, s.S)
 			r.removeLeft(one)
 		}
 	}
 	r.settle(ctx)
-	for _, e := range w.take() {
-		emit(e)
-	}
-	for _, n := range w.ends {
-		emit(&n)
-	}
+	return w.ends
 }

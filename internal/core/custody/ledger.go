@@ -1,4 +1,4 @@
-package engine
+package custody
 
 import (
 	"fmt"
@@ -9,8 +9,6 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"usualpath/internal/core/custody"
-	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -40,8 +38,8 @@ type ledger struct {
 
 // idle tells that answers say nothing to a ledger that is empty: that of a read
 // neither makes nor removes.
-func (l *ledger) idle(at *attempt) bool {
-	return !l.begun.Load() && !slices.ContainsFunc(at.replies, func(r *expect.Reply) bool {
+func (l *ledger) idle(answers []*expect.Reply) bool {
+	return !l.begun.Load() && !slices.ContainsFunc(answers, func(r *expect.Reply) bool {
 		return r == nil || !syntax.SafeMethod(r.Request.Method) || r.Answer != nil && absent(r.Answer.Status)
 	})
 }
@@ -55,103 +53,108 @@ func noted(set map[string]bool, one string) map[string]bool {
 	return set
 }
 
-// absent tells of a status that nothing is there.
-func absent(status int) bool { return status == 404 || status == 410 }
-
 // made is one item: where it is, and how it is told.
 type made struct{ host, path, told string }
 
 // enter notes what the answers to a step say was made or removed. A create that
 // names nothing cannot be told.
-func (t *step) enter(at *attempt) {
-	l := &t.env.ledger
-	if l.idle(at) {
+func (t *turn) enter(answers []*expect.Reply) {
+	l := &t.run.ledger
+	if l.idle(answers) {
 		return
 	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	for _, r := range at.replies {
+	for _, r := range answers {
 		if r == nil {
 			continue
 		}
+		where := ExactPath(r.Request.URL)
 		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
-			l.put = noted(l.put, path.Base(exactPath(r.Request.URL)))
+			l.put = noted(l.put, path.Base(where))
 		}
-		if r.Answer == nil {
-			continue
+		if u, err := url.Parse(r.Request.URL); err == nil && r.Answer != nil {
+			t.entered(l, r, u, where)
 		}
-		u, err := url.Parse(r.Request.URL)
-		if err != nil {
-			continue
-		}
-		status, where := r.Answer.Status, exactPath(r.Request.URL)
-		if m := r.Request.Method; (m == "PUT" || m == "PATCH") && status/100 == 2 {
-			// How it read before says nothing any more.
-			delete(l.seen, u.Host+where)
-			delete(l.seen, u.Host+" "+path.Base(where))
-		}
-		switch method := r.Request.Method; {
-		case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || status/100 == 2 && (t.in.job.s.Check != nil || t.strict())):
-			if name, id := t.named(r, at); name != "" {
-				l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, t.env.mask.text(u.EscapedPath()), t.env.mask.text(id)))
-				if len(r.Answer.Body) > 0 {
-					l.see(u.Host, name, string(r.Answer.Body))
-				}
-			}
-		case method == "PUT" && (status == 201 || status/100 == 2 && l.free[u.Host+where]):
-			// Some answer 200 for what was not there before.
-			l.add(u.Host, where, t.env.mask.text(method+" "+u.EscapedPath()))
-		case method == "DELETE" && status/100 == 2 && status != 202:
-			l.drop(u.Host, where, true)
-		case method == "GET" && status == 200:
-			l.restore(u.Host, where, string(r.Answer.Body))
-		case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
-			l.drop(u.Host, where, false)
-			if method == "GET" {
-				// Some answer 404 to HEAD for what they do not serve.
-				l.free = noted(l.free, u.Host+where)
-			}
-			continue
-		}
-		delete(l.free, u.Host+where)
 	}
+}
+
+// entered notes what one answer says; the lock of the ledger is held.
+func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
+	method, status := r.Request.Method, r.Answer.Status
+	taken := status/100 == 2
+	if (method == "PUT" || method == "PATCH") && taken {
+		// How it read before says nothing any more.
+		delete(l.seen, u.Host+where)
+		delete(l.seen, u.Host+" "+path.Base(where))
+	}
+	switch {
+	case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || taken && (t.how.Check || t.strict())):
+		if name, id := t.named(r); name != "" {
+			l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, u.EscapedPath(), id))
+			if len(r.Answer.Body) > 0 {
+				l.see(u.Host, name, string(r.Answer.Body))
+			}
+		}
+	case method == "PUT" && (status == 201 || taken && l.free[u.Host+where]):
+		// Some answer 200 for what was not there before.
+		l.add(u.Host, where, method+" "+u.EscapedPath())
+	case method == "DELETE" && taken && status != 202:
+		l.drop(u.Host, where, true)
+	case method == "GET" && status == 200:
+		l.restore(u.Host, where, string(r.Answer.Body))
+	case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
+		l.drop(u.Host, where, false)
+		if method == "GET" {
+			// Some answer 404 to HEAD for what they do not serve.
+			l.free = noted(l.free, u.Host+where)
+		}
+		return
+	}
+	delete(l.free, u.Host+where)
 }
 
 // named is the path of what a create has made, and its name there: by Location
 // (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
 // guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
-func (t *step) named(r *expect.Reply, at *attempt) (where, id string) {
-	list := exactPath(r.Request.URL)
+func (t *turn) named(r *expect.Reply) (where, id string) {
+	list := ExactPath(r.Request.URL)
 	if to := r.Answer.Header.Get("Location"); to != "" {
 		base, err := url.Parse(r.Request.URL)
 		if u, bad := url.Parse(to); err == nil && bad == nil {
-			if full := base.ResolveReference(u); full.Host == base.Host && exactPath(full.String()) != list {
-				return exactPath(full.String()), path.Base(full.Path)
+			if full := base.ResolveReference(u); full.Host == base.Host && ExactPath(full.String()) != list {
+				return ExactPath(full.String()), path.Base(full.Path)
 			}
 		}
 	}
 	below := func(v *value.Value) (string, string) { return path.Join(list, v.Plain()), v.Plain() }
-	if t.guarded(plainPath(r.Request.URL)) {
-		for st, v := range t.keeps(r, at) {
-			if st.Body.(*syntax.Keep).Path != nil {
-				return below(v)
+	if t.guarded(PlainPath(r.Request.URL)) {
+		for _, k := range t.Kept(r) {
+			if k.Path {
+				return below(k.Value)
 			}
 		}
 	}
 	if body, err := r.JSON(); err == nil {
-		if v, _ := body.Get("id"); canName(v) {
+		if v, _ := body.Get("id"); CanName(v) {
 			return below(v)
 		}
 	}
 	return "", ""
 }
 
+// CanName tells whether a value may be the name of an item.
+func CanName(v *value.Value) bool {
+	return v != nil && (v.Kind == value.String || v.Kind == value.Number)
+}
+
 // guarded tells whether a path is that of a guarded list.
-func (t *step) guarded(list string) bool {
-	return slices.ContainsFunc(t.in.guards, func(g *guard) bool {
-		at, err := t.collection(g)
-		return err == nil && at == list
-	})
+func (t *turn) guarded(at string) bool {
+	if !t.how.Guarded {
+		return false
+	}
+	lists, err := t.Lists()
+	return err == nil && slices.ContainsFunc(lists, func(l List) bool { return l.Path == at })
 }
 
 func (l *ledger) add(host, where, told string) {
@@ -247,8 +250,8 @@ func (l *ledger) restore(host, where, body string) {
 }
 
 // lost notes what a delete took out of the lists that were observed around it.
-func (t *step) lost(at *attempt) {
-	r := at.replies[0]
+func (s *Scenario) lost(answers []*expect.Reply, before, after map[string]*Sight) {
+	r := answers[0]
 	if r == nil || r.Answer == nil || r.Request.Method != "DELETE" || r.Answer.Status/100 != 2 {
 		return
 	}
@@ -256,17 +259,15 @@ func (t *step) lost(at *attempt) {
 	if err != nil {
 		return
 	}
-	where := exactPath(r.Request.URL)
-	for name, b := range at.before {
-		a := at.after[name]
-		if a == nil || b.problem+a.problem != "" || b.view.By == nil {
+	where := ExactPath(r.Request.URL)
+	for name, b := range before {
+		a := after[name]
+		if a == nil || b.Problem+a.Problem != "" || b.View.By == nil {
 			continue
 		}
-		d := state.Between(b.s, a.s)
-		for i, m := range d.Lost {
-			gone := &state.Snapshot{Keys: []string{fmt.Sprint(i)}, Members: map[string]*value.Value{fmt.Sprint(i): m}}
-			if slices.ContainsFunc(b.view.Identities(gone), func(id string) bool { return sameName(id, strings.ToLower(path.Base(where))) }) {
-				l := &t.env.ledger
+		for _, m := range state.Between(b.S, a.S).Lost {
+			if slices.ContainsFunc(b.identities(m), func(id string) bool { return sameName(id, strings.ToLower(path.Base(where))) }) {
+				l := &s.run.ledger
 				l.mu.Lock()
 				l.away = noted(l.away, u.Host+where)
 				l.mu.Unlock()
@@ -276,7 +277,7 @@ func (t *step) lost(at *attempt) {
 }
 
 // left are the items that are still there, as a book knows them.
-func (l *ledger) left(b *custody.Book) []string {
+func (l *ledger) left(b *Book) []string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	var out []string
@@ -290,9 +291,8 @@ func (l *ledger) left(b *custody.Book) []string {
 	return out
 }
 
-// stays tells once of each list how many items it held before the run wrote.
-func (t *step) stays(list string, n int) {
-	l := &t.env.ledger
+// stays tells once of each list how many items it held before the run wrote; "" when it has told.
+func (l *ledger) stays(list string, n int) string {
 	l.mu.Lock()
 	said := l.kept[list]
 	if l.kept == nil {
@@ -300,26 +300,28 @@ func (t *step) stays(list string, n int) {
 	}
 	l.kept[list] = true
 	l.mu.Unlock()
-	if said || n == 0 {
-		return
+	switch {
+	case said || n == 0:
+		return ""
+	case n == 1:
+		return list + ": the item that is there stays as it is"
 	}
-	items := "the item that is there stays as it is"
-	if n > 1 {
-		items = fmt.Sprintf("the %d items that are there stay as they are", n)
-	}
-	t.in.emit(&event.Notice{Text: t.env.mask.text(list) + ": " + items})
+	return fmt.Sprintf("%s: the %d items that are there stay as they are", list, n)
 }
 
-// tellLeft tells what the run leaves behind. A service of its own takes it along.
-func (r *environment) tellLeft() {
+// Left is how many items were made and not seen to go.
+func (r *Run) Left() int { return len(r.ledger.left(nil)) }
+
+// TellLeft says what the run leaves behind, "" for nothing.
+func (r *Run) TellLeft() string {
 	const most = 10
 	left := r.ledger.left(&r.book)
-	if len(left) == 0 || r.o.Service != nil {
-		return
+	if len(left) == 0 {
+		return ""
 	}
 	text := strings.Join(left[:min(len(left), most)], ", ")
 	if n := len(left) - most; n > 0 {
 		text += fmt.Sprintf(" and %d more", n)
 	}
-	r.o.Emit(&event.Notice{Severe: true, Text: "left on the service: " + text})
+	return "left on the service: " + text
 }

@@ -1,0 +1,300 @@
+package custody
+
+import (
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+)
+
+// owned is what a scenario has made, as far as it is certain: what it asked for, what was not
+// listed before, and what the evidence proves.
+type owned struct {
+	// paths and names are of what a create of this scenario says it has made.
+	paths, names map[string]creation
+	// Exact paths: gone were read as not there, shown show a drawn value, proven are certainly
+	// of this scenario; names that differ in case may be two.
+	gone, shown, proven map[string]bool
+	// seen are guarded lists as they were last observed, since the last create; made counts the
+	// creates that were taken, by list.
+	seen map[string]*state.Snapshot
+	made map[string]int
+}
+
+// creation is a create that named an item: in which list, and how it was answered.
+type creation struct {
+	list   string
+	status int
+	drawn  bool
+}
+
+func newOwned() owned {
+	return owned{map[string]creation{}, map[string]creation{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]*state.Snapshot{}, map[string]int{}}
+}
+
+// of is the create that names what is at a path.
+func (o *owned) of(at string) (creation, bool) {
+	if c, named := o.paths[at]; named {
+		return c, true
+	}
+	id := path.Base(at)
+	for _, n := range []string{id, strings.TrimSuffix(id, path.Ext(id))} {
+		if c, named := o.names[n]; named {
+			return c, true
+		}
+	}
+	return creation{}, false
+}
+
+// learn notes what an answer tells of what is ours.
+func (t *turn) learn(r *expect.Reply) {
+	if r == nil || r.Answer == nil {
+		return
+	}
+	if !t.strict() && !t.run.ledger.begun.Load() {
+		return
+	}
+	at := ExactPath(r.Request.URL)
+	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
+		t.run.ledger.read(u.Host, at, r.Answer.Body)
+	}
+	if !t.strict() {
+		return
+	}
+	o := &t.own
+	switch status := r.Answer.Status; {
+	case syntax.SafeMethod(r.Request.Method):
+		switch {
+		case absent(status):
+			o.gone[at] = true
+			delete(o.shown, at)
+			delete(o.proven, at)
+		case status == 200 && r.Request.Method == "GET":
+			delete(o.gone, at)
+			if t.drawn.In(string(r.Answer.Body)) {
+				o.shown[at] = true
+			}
+		}
+	case status/100 != 2 || r.Request.Method == "POST":
+	case r.Request.Method == "DELETE":
+		delete(o.shown, at)
+		delete(o.proven, at)
+	case o.gone[at]:
+		// Made under a name that nothing had.
+		delete(o.gone, at)
+		o.proven[at] = true
+		o.made[path.Dir(strings.ToLower(at))]++
+		clear(o.seen)
+	}
+}
+
+// claim notes what the answer to a create says it has made, unless that was there before.
+func (t *turn) claim(r *expect.Reply) {
+	if !t.strict() || r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || syntax.SafeMethod(r.Request.Method) || r.Request.Method == "DELETE" {
+		return
+	}
+	o, list := &t.own, PlainPath(r.Request.URL)
+	c := creation{list, r.Answer.Status, t.drawn.In(string(r.Request.Body))}
+	if r.Request.Method == "POST" {
+		o.made[list]++
+		clear(o.seen)
+	}
+	enter := func(id string) {
+		if id != "" && !t.was(list, id) {
+			o.names[strings.ToLower(id)] = c
+		}
+	}
+	for _, k := range t.Kept(r) {
+		if !k.Header {
+			enter(k.Value.Plain())
+		}
+	}
+	where, id := t.named(r)
+	enter(id)
+	if where != "" && !t.was(list, id) {
+		o.paths[strings.ToLower(where)] = c
+	}
+}
+
+// foreign tells why a path may hold what this scenario has not made, or "". Where that is not
+// known yet the list is read, and the item where that does not tell.
+func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
+	o, book := &t.own, &t.run.book
+	item, l := member(at, lists)
+	c, named := o.of(item)
+	if named {
+		if i := slices.IndexFunc(lists, func(l List) bool { return l.Path == c.list }); i >= 0 {
+			l = lists[i]
+		}
+	}
+	switch l = readable(l, lists); {
+	case !l.real() && len(lists) > 0:
+		l = lists[len(lists)-1]
+	case !l.real():
+		// The names of its list have no values.
+		l = List{Path: "?", Written: "?"}
+	}
+	kind := l.kind()
+	read := reading(r, at, item)
+	exact := ExactPath(read.URL)
+	// What was taken with 202 may come to be there yet.
+	free := (o.gone[exact] || o.gone[ExactPath(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
+	sure := o.proven[exact]
+	if !free && !sure && (t.removed[ExactPath(r.URL)] || !named && !o.shown[exact]) {
+		t.reads(read)
+		free = o.gone[exact]
+	}
+	switch {
+	case free && book.Listing(kind) == Partial && Few(path.Base(exact)) && !t.drawn.In(path.Base(exact)):
+		return " has one of a few names, and the list leaves out some of what is there; with `disposable` it would be sent"
+	case free:
+		return ""
+	case sure && (!l.Keyed || book.Listing(kind) != Unknown):
+		return ""
+	}
+	e, inList, gone := t.looked(l, read, item, c, named, sure)
+	if gone {
+		return ""
+	}
+	judge := func() (bool, string) {
+		e.List, e.Usual, e.Drawn = book.Listing(kind), book.Usual(kind, c.status), o.shown[exact] || inList
+		return e.Ours()
+	}
+	ours, why := judge()
+	if !ours && e.Now != Missing && named && !sure {
+		if x := t.reads(read); x.Answer == nil {
+			return " cannot be read: " + x.Failure.Error()
+		}
+		if o.gone[exact] {
+			return ""
+		}
+		ours, why = judge()
+	}
+	if ours || sure {
+		o.proven[exact] = true
+		book.Proven(kind, path.Base(exact))
+		if c.drawn {
+			book.Made(kind, c.status)
+		}
+		return ""
+	}
+	if e.Now == Missing {
+		book.Waited(kind)
+	}
+	if named {
+		book.Unproven(kind, path.Base(exact))
+	}
+	return " " + why
+}
+
+// looked looks for an item in its list, twice where the list may take a moment to show what was
+// made; gone tells that reading it says that it is not there.
+func (t *turn) looked(l List, read *exchange.Request, item string, c creation, named, sure bool) (e Evidence, drawn, gone bool) {
+	e = Evidence{Named: named, Status: c.status}
+	made := 0
+	for list, n := range t.own.made {
+		if list == l.Path || list == c.list || list == path.Dir(item) {
+			made += n
+		}
+	}
+	for _, patient := range []bool{false, true} {
+		if e.Now, drawn = t.relisted(l, item, made, patient); e.Now != Missing || !named && !sure || patient || c.status != 202 && !t.run.book.Waits(l.kind()) {
+			break
+		}
+		if sure {
+			continue
+		}
+		if t.reads(read); t.own.gone[ExactPath(read.URL)] && c.status != 202 {
+			return e, drawn, true
+		}
+	}
+	return e, drawn, false
+}
+
+// reads reads an item, to know whose it is.
+func (t *turn) reads(r *exchange.Request) *exchange.Exchange {
+	x := t.Ask(r, "whether it is ours")
+	t.learn(expect.NewReply(x))
+	return x
+}
+
+// mostRelisted bounds how many items a list may hold that is read after each create.
+const mostRelisted = 1000
+
+// relisted tells whether a list shows an item now, or within a second, and a drawn value in it.
+// What a list is that is read for the first time after creates is learnt from that; made is how
+// many there were.
+func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown, drawn bool) {
+	h, known := t.before[l], t.run.book.Listing(l.kind())
+	unknown := known == Unknown
+	if !l.Keyed || h == nil || h.sight == nil || known == Partial || len(h.sight.S.Keys) > mostRelisted && !unknown {
+		return NotRead, false
+	}
+	for above, gone := range t.removed {
+		if gone && strings.HasPrefix(l.Path, strings.ToLower(above)+"/") {
+			// Its list is gone with what it was below.
+			return NotRead, false
+		}
+	}
+	before := h.sight
+	for wait := 50 * time.Millisecond; ; wait *= 3 {
+		if patient {
+			delete(t.own.seen, l.Path)
+			t.Wait(wait)
+		}
+		s := t.own.seen[l.Path]
+		if s == nil {
+			found, err := t.Look(l, "whether it is ours", false)
+			if err != nil || found.Problem != "" {
+				return NotRead, false
+			}
+			s = found.S
+		}
+		now = Missing
+		for _, key := range s.Keys {
+			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool { return sameName(is, path.Base(item)) }) {
+				now, drawn = There, t.drawn.In(s.Members[key].String())
+				break
+			}
+		}
+		if now == There || !patient || wait > time.Second || t.ctx.Err() != nil {
+			if unknown && (now == There || patient) {
+				d := t.unexplained(state.Between(before.S, s), before, before)
+				t.run.book.Set(l.kind(), Learn(len(d.Gained), len(d.Lost), made, now == There, !t.Crowded()))
+			}
+			return now, drawn
+		}
+	}
+}
+
+// reading is a GET of an item that a request is about.
+func reading(r *exchange.Request, at, item string) *exchange.Request {
+	where := r.URL
+	if u, err := url.Parse(r.URL); err == nil {
+		u.RawQuery, u.Fragment = "", ""
+		// What is below an item is read by the item's own path.
+		if up := strings.Count(at, "/") - strings.Count(item, "/"); up > 0 {
+			parts := strings.Split(strings.TrimSuffix(u.EscapedPath(), "/"), "/")
+			if cut := len(parts) - up; cut > 0 && PlainPath("http://h"+strings.Join(parts[:cut], "/")) == item {
+				u.RawPath = strings.Join(parts[:cut], "/")
+				u.Path, _ = url.PathUnescape(u.RawPath)
+			}
+		}
+		where = u.String()
+	}
+	out := &exchange.Request{Method: "GET", URL: where, Timeout: r.Timeout}
+	for _, h := range r.Header {
+		switch strings.ToLower(h.Name) {
+		case "content-type", "if-match", "if-none-match", "if-modified-since", "if-unmodified-since", "idempotency-key":
+		default:
+			out.Header = append(out.Header, h)
+		}
+	}
+	return out
+}

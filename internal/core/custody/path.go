@@ -1,0 +1,63 @@
+package custody
+
+import (
+	"net/url"
+	"path"
+	"strings"
+)
+
+// PlainPath is a URL's path as a lenient server might read it: decoded, dots and double slashes
+// resolved, without an end slash, in lower case.
+func PlainPath(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return raw
+	}
+	p := u.Path
+	if again, err := url.PathUnescape(p); err == nil {
+		p = again
+	}
+	return strings.ToLower(path.Clean("/" + strings.TrimSpace(p)))
+}
+
+// ExactPath is a URL's path as it was meant, decoded and without an end slash: names that differ in
+// case are two.
+func ExactPath(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return raw
+	}
+	return path.Clean("/" + u.Path)
+}
+
+// HostOf is the host and port of a URL in lower case, "" where it has none.
+func HostOf(raw string) string {
+	u, err := url.Parse(raw)
+	if err != nil {
+		return ""
+	}
+	return strings.ToLower(u.Host)
+}
+
+// sameName tells whether an identity, which may be a URL, is the name of an item in a path.
+func sameName(identity, name string) bool {
+	identity = strings.ToLower(identity)
+	return identity == name || strings.Contains(identity, "/") && path.Base(PlainPath(identity)) == name
+}
+
+// below is the rest of a path below a list.
+func below(at, list string) (rest string, is bool) {
+	return strings.CutPrefix(at, strings.TrimSuffix(list, "/")+"/")
+}
+
+// known tells whether a server may have a meaning for a method that changes something.
+func known(method string) bool {
+	switch method {
+	case "POST", "PUT", "PATCH", "DELETE":
+		return true
+	}
+	return false
+}
+
+// absent tells of a status that nothing is there.
+func absent(status int) bool { return status == 404 || status == 410 }
