@@ -93,35 +93,6 @@ func (r *Run) repeats(ctx context.Context, d *Doubt) bool {
 	return false
 }
 
-// Harm is something done to what was there before the run.
-type Harm struct {
-	// List is the path of its list, Number counts what was told before.
-	List   string
-	Number int
-	Deed
-	// Of is the scenario that it was seen in, "" where that is not known, and By are all that may
-	// have done it.
-	Of string
-	By []Writer
-}
-
-// Deed is a request that changed what it does not name.
-type Deed struct {
-	// Step is its step's title, Name the same with where it stands; File and Line say where.
-	Step, Name, File string
-	Line             int
-	// Sent is what was sent there, and At the place of the request in it.
-	Sent []event.Sent
-	At   int
-	// Index is the step's number in its scenario.
-	Index int
-	// Observed says what has changed.
-	Observed []string
-}
-
-// Why says what follows from harm.
-func (h *Harm) Why() string { return h.List + ": " + harmText }
-
 // tellHarm tells of harm to what was there before, with the request that did it; nothing more is
 // written there. The lock is held.
 func (r *Run) tellHarm(d *Doubt, deed Deed, of, says string) {
@@ -208,4 +179,120 @@ func carries(r *expect.Reply, d *state.Delta) bool {
 		}
 	}
 	return carried > 0
+}
+
+// askForMissing asks, one by one, for what lists do not show any more; what is still there is no
+// doubt, but its list leaves things out.
+func (r *Run) askForMissing() {
+	w := r.watch
+	w.mu.Lock()
+	open := slices.DeleteFunc(slices.Clone(w.doubts), func(d *Doubt) bool { return d.asked })
+	w.mu.Unlock()
+	for _, d := range open {
+		var lost, moved []*value.Value
+		for _, m := range d.delta.Lost {
+			if d.w.status(m, d.w.last) == isThere {
+				moved = append(moved, m)
+			} else {
+				lost = append(lost, m)
+			}
+		}
+		w.mu.Lock()
+		d.asked, d.delta.Lost = true, lost
+		if len(moved) > 0 {
+			r.book.SetSlides(d.w.kind())
+			if d.w.unlisted == nil {
+				d.w.unlisted = &state.Snapshot{Members: map[string]*value.Value{}}
+			}
+			for _, m := range moved {
+				key := fmt.Sprint(len(d.w.unlisted.Keys))
+				d.w.unlisted.Keys = append(d.w.unlisted.Keys, key)
+				d.w.unlisted.Members[key] = m
+			}
+		}
+		if len(lost)+len(d.delta.Changed) == 0 {
+			w.doubts = slices.DeleteFunc(w.doubts, func(one *Doubt) bool { return one == d })
+		}
+		w.mu.Unlock()
+	}
+}
+
+// tellGone tells at once of what was there before and is gone, whatever was sent since it was seen.
+func (r *Run) tellGone() {
+	r.askForMissing()
+	w := r.watch
+	w.mu.Lock()
+	all := slices.Clone(w.doubts)
+	w.mu.Unlock()
+	for _, d := range all {
+		r.goneAfter(d)
+	}
+}
+
+// goneAfter tells of what was there before and is gone, with what was sent since it was last
+// seen: that is not sent again to be sure, at the cost of more.
+func (r *Run) goneAfter(d *Doubt) bool {
+	w := r.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if len(d.delta.Lost) == 0 || len(d.since) == 0 || w.harm[d.w.key()] {
+		return false
+	}
+	deed := Deed{Step: "what was sent between two looks at the list", Sent: d.since}
+	var all []string
+	for i, s := range d.since {
+		if m := s.Exchange.Request.Method; m == "DELETE" || d.since[deed.At].Exchange.Request.Method == "POST" {
+			deed.At = i
+		}
+		if one := s.Exchange.Request.Method + " " + s.Exchange.Request.URL; !slices.Contains(all, one) {
+			all = append(all, one)
+		}
+	}
+	if len(d.jobs) > 0 {
+		last := d.jobs[len(d.jobs)-1]
+		deed.File, deed.Line = last.File, last.Line
+	}
+	deed.Observed = append(d.delta.Lines(), "between two looks at the list, the second after "+strings.Join(all, ", "))
+	r.tellHarm(d, deed, "", "it was there before "+strings.Join(all, ", ")+", and is gone after that")
+	return true
+}
+
+// askForUnlisted asks once more, at the end, for what was there before and is not listed.
+func (r *Run) askForUnlisted(one *watched) {
+	if one.unlisted == nil {
+		return
+	}
+	var lost []*value.Value
+	for _, k := range one.unlisted.Keys {
+		if one.status(one.unlisted.Members[k], one.last) == isGone {
+			lost = append(lost, one.unlisted.Members[k])
+		}
+	}
+	if len(lost) == 0 {
+		return
+	}
+	w := r.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.doubts = append(w.doubts, &Doubt{w: one, keys: one.before.Keys, delta: &state.Delta{Lost: lost}, jobs: slices.Clone(w.wrote), asked: true})
+}
+
+// Harmed tells that something which was there before the run has been seen to change.
+func (r *Run) Harmed() bool {
+	r.tellGone()
+	w := r.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return len(w.doubts)+len(w.harm) > 0
+}
+
+// Suspect names the scenario that may have changed what was there before: at the end of the run
+// it is run once more, closely, and only what changes again is told.
+func (r *Run) Suspect(by Writer) {
+	w := r.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for _, d := range w.doubts {
+		d.jobs = []Writer{by}
+	}
 }

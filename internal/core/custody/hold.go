@@ -5,9 +5,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/syntax"
-	"usualpath/internal/core/value"
 )
 
 // hold looks at the lists that a request may touch, before it is sent, and tells why it must not
@@ -158,9 +156,4 @@ func (t *turn) upserts(r *exchange.Request, l List, what string) string {
 		return ""
 	}
 	return what + " may write to an item that was there before: its " + name + " " + text + " stands in the list already; write `{turn}` in it, or `disposable` where all may be lost"
-}
-
-// sentJSON is what a request sends, as JSON.
-func sentJSON(r *exchange.Request) (*value.Value, error) {
-	return expect.NewReply(&exchange.Exchange{Request: r, Answer: &exchange.Answer{Status: 200, Body: r.Body}}).JSON()
 }

@@ -2,7 +2,6 @@ package custody
 
 import (
 	"fmt"
-	"net/url"
 	"path"
 	"slices"
 	"strings"
@@ -10,9 +9,7 @@ import (
 	"sync/atomic"
 
 	"usualpath/internal/core/expect"
-	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
-	"usualpath/internal/core/value"
 )
 
 // ledger is what a run has made and not removed, as far as answers name it.
@@ -55,107 +52,6 @@ func noted(set map[string]bool, one string) map[string]bool {
 
 // made is one item: where it is, and how it is told.
 type made struct{ host, path, told string }
-
-// enter notes what the answers to a step say was made or removed. A create that
-// names nothing cannot be told.
-func (t *turn) enter(answers []*expect.Reply) {
-	l := &t.run.ledger
-	if l.idle(answers) {
-		return
-	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	for _, r := range answers {
-		if r == nil {
-			continue
-		}
-		where := ExactPath(r.Request.URL)
-		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
-			l.put = noted(l.put, path.Base(where))
-		}
-		if u, err := url.Parse(r.Request.URL); err == nil && r.Answer != nil {
-			t.entered(l, r, u, where)
-		}
-	}
-}
-
-// entered notes what one answer says; the lock of the ledger is held.
-func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
-	method, status := r.Request.Method, r.Answer.Status
-	taken := status/100 == 2
-	if (method == "PUT" || method == "PATCH") && taken {
-		// How it read before says nothing any more.
-		delete(l.seen, u.Host+where)
-		delete(l.seen, u.Host+" "+path.Base(where))
-	}
-	switch {
-	case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || taken && (t.how.Check || t.strict())):
-		if name, id := t.named(r); name != "" {
-			l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, u.EscapedPath(), id))
-			if len(r.Answer.Body) > 0 {
-				l.see(u.Host, name, string(r.Answer.Body))
-			}
-		}
-	case method == "PUT" && (status == 201 || taken && l.free[u.Host+where]):
-		// Some answer 200 for what was not there before.
-		l.add(u.Host, where, method+" "+u.EscapedPath())
-	case method == "DELETE" && taken && status != 202:
-		l.drop(u.Host, where, true)
-	case method == "GET" && status == 200:
-		l.restore(u.Host, where, string(r.Answer.Body))
-	case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
-		l.drop(u.Host, where, false)
-		if method == "GET" {
-			// Some answer 404 to HEAD for what they do not serve.
-			l.free = noted(l.free, u.Host+where)
-		}
-		return
-	}
-	delete(l.free, u.Host+where)
-}
-
-// named is the path of what a create has made, and its name there: by Location
-// (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
-// guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
-func (t *turn) named(r *expect.Reply) (where, id string) {
-	list := ExactPath(r.Request.URL)
-	if to := r.Answer.Header.Get("Location"); to != "" {
-		base, err := url.Parse(r.Request.URL)
-		if u, bad := url.Parse(to); err == nil && bad == nil {
-			if full := base.ResolveReference(u); full.Host == base.Host && ExactPath(full.String()) != list {
-				return ExactPath(full.String()), path.Base(full.Path)
-			}
-		}
-	}
-	below := func(v *value.Value) (string, string) { return path.Join(list, v.Plain()), v.Plain() }
-	if t.guarded(PlainPath(r.Request.URL)) {
-		for _, k := range t.Kept(r) {
-			if k.Path {
-				return below(k.Value)
-			}
-		}
-	}
-	if body, err := r.JSON(); err == nil {
-		if v, _ := body.Get("id"); CanName(v) {
-			return below(v)
-		}
-	}
-	return "", ""
-}
-
-// CanName tells whether a value may be the name of an item.
-func CanName(v *value.Value) bool {
-	return v != nil && (v.Kind == value.String || v.Kind == value.Number)
-}
-
-// guarded tells whether a path is that of a guarded list.
-func (t *turn) guarded(at string) bool {
-	if !t.how.Guarded {
-		return false
-	}
-	lists, err := t.Lists()
-	return err == nil && slices.ContainsFunc(lists, func(l List) bool { return l.Path == at })
-}
 
 func (l *ledger) add(host, where, told string) {
 	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
@@ -249,33 +145,6 @@ func (l *ledger) restore(host, where, body string) {
 	}
 }
 
-// lost notes what a delete took out of the lists that were observed around it.
-func (s *Scenario) lost(answers []*expect.Reply, before, after map[string]*Sight) {
-	r := answers[0]
-	if r == nil || r.Answer == nil || r.Request.Method != "DELETE" || r.Answer.Status/100 != 2 {
-		return
-	}
-	u, err := url.Parse(r.Request.URL)
-	if err != nil {
-		return
-	}
-	where := ExactPath(r.Request.URL)
-	for name, b := range before {
-		a := after[name]
-		if a == nil || b.Problem+a.Problem != "" || b.View.By == nil {
-			continue
-		}
-		for _, m := range state.Between(b.S, a.S).Lost {
-			if slices.ContainsFunc(b.identities(m), func(id string) bool { return sameName(id, strings.ToLower(path.Base(where))) }) {
-				l := &s.run.ledger
-				l.mu.Lock()
-				l.away = noted(l.away, u.Host+where)
-				l.mu.Unlock()
-			}
-		}
-	}
-}
-
 // left are the items that are still there, as a book knows them.
 func (l *ledger) left(b *Book) []string {
 	l.mu.Lock()
@@ -307,21 +176,4 @@ func (l *ledger) stays(list string, n int) string {
 		return list + ": the item that is there stays as it is"
 	}
 	return fmt.Sprintf("%s: the %d items that are there stay as they are", list, n)
-}
-
-// Left is how many items were made and not seen to go.
-func (r *Run) Left() int { return len(r.ledger.left(nil)) }
-
-// TellLeft says what the run leaves behind, "" for nothing.
-func (r *Run) TellLeft() string {
-	const most = 10
-	left := r.ledger.left(&r.book)
-	if len(left) == 0 {
-		return ""
-	}
-	text := strings.Join(left[:min(len(left), most)], ", ")
-	if n := len(left) - most; n > 0 {
-		text += fmt.Sprintf(" and %d more", n)
-	}
-	return "left on the service: " + text
 }

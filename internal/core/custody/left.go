@@ -2,6 +2,7 @@ package custody
 
 import (
 	"context"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -82,29 +83,6 @@ func (r *Run) removeLeft(one *watched) {
 	}
 }
 
-// sentThis tells whether an item shows a whole text that this run has sent, with a drawn value in
-// it: a number near a drawn one may be anybody's.
-func (w *watch) sentThis(item []byte) bool {
-	v, err := value.Decode(string(item), value.Limits{Lenient: true})
-	if err != nil {
-		return false
-	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return !Texts(v, func(text string) bool { return !w.texts[text] })
-}
-
-// sent tells whether a text holds a value that a check of this run has drawn.
-// The lock is held.
-func (w *watch) sent(text string) bool {
-	for _, d := range w.drawn {
-		if d.In(text) {
-			return true
-		}
-	}
-	return false
-}
-
 // otherState tells whether a member of a list says something else than the item
 // did before it was removed, and nothing that this run has sent. The lock is held.
 func (w *watch) otherState(before string, now *value.Value) bool {
@@ -159,4 +137,21 @@ func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 	}
 	r.settle(ctx)
 	return w.ends
+}
+
+// Left is how many items were made and not seen to go.
+func (r *Run) Left() int { return len(r.ledger.left(nil)) }
+
+// TellLeft says what the run leaves behind, "" for nothing.
+func (r *Run) TellLeft() string {
+	const most = 10
+	left := r.ledger.left(&r.book)
+	if len(left) == 0 {
+		return ""
+	}
+	text := strings.Join(left[:min(len(left), most)], ", ")
+	if n := len(left) - most; n > 0 {
+		text += fmt.Sprintf(" and %d more", n)
+	}
+	return "left on the service: " + text
 }

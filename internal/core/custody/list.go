@@ -6,6 +6,8 @@ import (
 	"strings"
 	"time"
 
+	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/expect"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )
@@ -77,4 +79,9 @@ func keeping(s *state.Snapshot, key string, of *state.Snapshot) *state.Snapshot 
 	s.Keys = append(s.Keys, key)
 	s.Members[key] = of.Members[key]
 	return s
+}
+
+// sentJSON is what a request sends, as JSON.
+func sentJSON(r *exchange.Request) (*value.Value, error) {
+	return expect.NewReply(&exchange.Exchange{Request: r, Answer: &exchange.Answer{Status: 200, Body: r.Body}}).JSON()
 }

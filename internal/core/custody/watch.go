@@ -4,11 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 
-	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
-	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
@@ -18,155 +15,6 @@ const mostText = 1000
 
 // mostWatched bounds how many items of a list are looked at again.
 const mostWatched = 1000
-
-// Run is what is known of all scenarios of a run together. It may be used by several at once.
-type Run struct {
-	o      Options
-	book   Book
-	ledger ledger
-	others *others
-	watch  *watch
-}
-
-// Options connect it with what runs the scenarios.
-type Options struct {
-	// Stopped tells that nothing more is to be sent.
-	Stopped func() bool
-	// Harmed is told of harm to what was there before, as soon as it is known.
-	Harmed func(h *Harm)
-}
-
-// NewRun begins a run.
-func NewRun(o Options) *Run {
-	w := &watch{lists: map[string]*watched{}, drawn: map[int]*scope.Drawn{}, asked: map[string]bool{}, harm: map[string]bool{}}
-	w.turn = sync.NewCond(&w.mu)
-	return &Run{o: o, others: newOthers(), watch: w}
-}
-
-// watch looks after what was there before the run's derived checks wrote.
-type watch struct {
-	mu    sync.Mutex
-	lists map[string]*watched
-	// drawn and asked are what the run's scenarios put into what they make.
-	drawn map[int]*scope.Drawn
-	asked map[string]bool
-	// texts are those that were sent whole and hold a drawn value: nobody else has them.
-	texts map[string]bool
-	// wrote are the checks that have written since all was last seen to be as it was.
-	wrote  []Writer
-	doubts []*Doubt
-	harm   map[string]bool
-	// ends are told at the end of the run.
-	ends []event.Notice
-	// active scenarios are under way, waiting ones are held back while one of them
-	// settles what has changed.
-	active, waiting int
-	settling        bool
-	turn            *sync.Cond
-}
-
-// watched is a list, as it was before the first write.
-type watched struct {
-	List
-	before *state.Snapshot
-	view   state.View
-	last   *state.Snapshot
-	// keys finds what may be keys in all that it held.
-	keys *Index
-	// unread is the step since which it cannot be read, "" while it can, or where that is
-	// seen only at the end.
-	unread string
-	// look reads it once more, whole with all that is ignored otherwise; asks reads one item
-	// by itself, and gives the status, 0 where there is no answer.
-	look func(whole bool) *Sight
-	asks func(id string) int
-	// remove deletes an item that shows what this run has drawn, removes tells that items of the
-	// list are deleted so.
-	remove  func(id string) bool
-	removes bool
-	// had are the identities of all that it held at first.
-	had map[string]bool
-	// unlisted were there before, are not listed any more, and can be read by themselves.
-	unlisted *state.Snapshot
-	// since are the writes below it since it was last seen, deletes those that may have
-	// removed something.
-	since   []event.Sent
-	deletes int
-}
-
-// Doubt is a change of what was there before, with the scenarios that may have
-// made it.
-type Doubt struct {
-	w *watched
-	// keys are of all that is looked after.
-	keys  []string
-	delta *state.Delta
-	jobs  []Writer
-	// since are the writes that came before it, asked tells that what is missing in the list
-	// was asked for by itself.
-	since []event.Sent
-	asked bool
-}
-
-// harmed tells why nothing is written to a list any more, or "".
-func (r *Run) harmed(key string) string {
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if w.harm[key] {
-		return harmText
-	}
-	return ""
-}
-
-const harmText = "this service changes there what it was not asked to; nothing more is written"
-
-// AtEnd keeps what is told at the end of the run.
-func (r *Run) AtEnd(n event.Notice) {
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.ends = append(w.ends, n)
-}
-
-// Told tells whether harm to anything that was there before has been told.
-func (r *Run) Told() bool {
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return len(w.harm) > 0
-}
-
-// Harmed tells that something which was there before the run has been seen to change.
-func (r *Run) Harmed() bool {
-	r.tellGone()
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return len(w.doubts)+len(w.harm) > 0
-}
-
-// Suspect names the scenario that may have changed what was there before: at the end of the run
-// it is run once more, closely, and only what changes again is told.
-func (r *Run) Suspect(by Writer) {
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	for _, d := range w.doubts {
-		d.jobs = []Writer{by}
-	}
-}
-
-// keys finds what may be keys in a list as it was before the run, nil where it was not read.
-func (r *Run) keys(list string) *Index {
-	w := r.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if one := w.lists[list]; one != nil {
-		return one.keys
-	}
-	return nil
-}
 
 // sends notes that a scenario is about to write.
 func (t *turn) sends(r *exchange.Request) {
@@ -192,18 +40,6 @@ func (t *turn) sends(r *exchange.Request) {
 	if !w.wroteBy(t.by) {
 		w.wrote = append(w.wrote, t.by)
 	}
-}
-
-// Wrote tells whether the scenario has sent a write.
-func (s *Scenario) Wrote() bool {
-	w := s.run.watch
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return w.wroteBy(s.by)
-}
-
-func (w *watch) wroteBy(one Writer) bool {
-	return slices.ContainsFunc(w.wrote, func(by Writer) bool { return by.ID == one.ID })
 }
 
 // begin takes in what a guarded list holds before a scenario writes.
@@ -303,13 +139,13 @@ func (s *Scenario) Saw(seen *Sight) {
 	w.compare(one, seen.S, seen.View, s.by)
 }
 
-// Missed notes that a list could not be read.
-func (s *Scenario) Missed(step Step, seen *Sight) {
+// Missed notes that a list could not be read in a step, "" for none.
+func (s *Scenario) Missed(step string, seen *Sight) {
 	w := s.run.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if one, name := w.lists[seen.Host+" "+seen.Path], step.About().Name; one != nil && one.unread == "" && name != "" {
-		one.unread = name + " of " + s.by.Name
+	if one := w.lists[seen.Host+" "+seen.Path]; one != nil && one.unread == "" && step != "" {
+		one.unread = step + " of " + s.by.Name
 	}
 }
 

@@ -1,10 +1,9 @@
 package engine
 
 import (
-	"context"
-	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,8 +11,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
-	"usualpath/internal/core/project"
-	"usualpath/internal/core/scope"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
 
@@ -21,50 +19,10 @@ import (
 type asking struct{ *step }
 
 func (t asking) About() custody.About {
-	out := custody.About{Index: t.e.Index, Base: t.base, Afterwards: t.e.Afterwards}
-	if t.e.Title != "" {
-		out.Name = fmt.Sprintf("step %q (%s:%d)", t.e.Title, t.e.File, t.e.Line)
-	}
-	return out
+	return custody.About{Index: t.e.Index, Base: t.base, Afterwards: t.e.Afterwards}
 }
 
-// Lists are the guarded lists whose names have values.
-func (t asking) Lists() ([]custody.List, error) {
-	var out []custody.List
-	for n, o := range t.in.guards {
-		target, err := t.in.names.Target(o.At)
-		var unbound *scope.Unbound
-		if errors.As(err, &unbound) {
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		r, err := (&builder{method: "GET", target: target}).request(t.base)
-		if err != nil {
-			return nil, err
-		}
-		l := t.list(n, o)
-		l.Path = custody.PlainPath(r.URL)
-		out = append(out, l)
-	}
-	return out, nil
-}
-
-// list is an observation as a list, the guarded ones first.
-func (t asking) list(n int, o *syntax.Observe) custody.List {
-	return custody.List{N: n, Host: custody.HostOf(t.base), Written: o.At.Raw, Keyed: o.By != nil}
-}
-
-// observed is an observation of the scenario as a list.
-func (t asking) observed(name string) custody.List {
-	for i, n := range t.in.order {
-		if n == name {
-			return t.list(len(t.in.guards)+i, t.in.observed[n])
-		}
-	}
-	return custody.List{}
-}
+func (t asking) Lists() ([]custody.List, error) { return t.lists() }
 
 // of is what reads a list.
 func (t asking) of(l custody.List) *syntax.Observe {
@@ -137,77 +95,59 @@ func (t asking) Apart() custody.Step {
 	return asking{&again}
 }
 
-// watched begins what is known of a scenario's own items.
-func (s *flow) watched(closely *custody.Doubt) {
-	j := s.job
-	how := custody.How{Check: j.s.Check != nil, Guarded: len(s.guards) > 0, Patient: s.patient, Beside: j.beside && !j.alone, Closely: closely}
-	s.care = s.env.care.Scenario(s.ctx, s.env.writer(j), how, &s.world.Drawn, func(text string) { s.emit(&event.Notice{Text: text}) })
-}
-
-// guardsOf are the guarded lists of a scenario's head.
-func guardsOf(s *project.Scenario) []*syntax.Observe {
-	var out []*syntax.Observe
-	for _, st := range s.Head {
-		if g, ok := st.Body.(*syntax.Guard); ok {
-			out = append(out, g.Of)
+// context is what expectations of the current request may look at. It is the step's
+// own, and good until the next one is asked for.
+func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
+	if t.sees == nil {
+		t.sees = &expect.Context{
+			Until:    t.in.ctx,
+			Step:     t.in.answer,
+			ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
+			Baseline: t.baseline,
 		}
 	}
-	return out
+	if t.seesOf != at || t.sees.Effect == nil {
+		t.sees.Effect, t.seesOf = at.effect, at
+	}
+	if c := t.in.job.s.Check; t.sees.Form == nil && c != nil && (c.ID == Probe || t.in.job.s.File.Derived() && c.ID != typesKept) {
+		t.sees.Form = t.form
+	}
+	t.sees.Reply, t.sees.Names, t.sees.Observed = reply, t.in.names, t.in.order
+	return t.sees
 }
 
-// writer is a job as one that may write.
-func (r *environment) writer(j job) custody.Writer {
-	w := custody.Writer{ID: j.id, Name: j.s.Raw(), File: j.s.File.Source.Name, Line: j.s.Line(), Of: j}
-	if j.over != nil {
-		w.Over = j.over.Load
+// effect is the difference that an observation shows; nil where none was made.
+func (at *attempt) effect(name string) (*state.Delta, error) {
+	if at == nil || at.of == nil {
+		return nil, nil
 	}
-	w.Again = func(ctx context.Context, d *custody.Doubt) (custody.Deed, bool) {
-		var steps []*event.StepFinished
-		s := r.play(ctx, j, d, func(e event.Event) {
-			if st, ok := e.(*event.StepFinished); ok {
-				steps = append(steps, st)
-			}
-		})
-		deed := s.care.Deed()
-		if deed == nil || deed.Index > len(steps) {
-			return custody.Deed{}, false
-		}
-		st := steps[deed.Index-1]
-		out := *deed
-		out.Step, out.Name, out.File, out.Line, out.Sent = st.Title, fmt.Sprintf("step %q (%s:%d)", st.Title, st.File, st.Line), st.File, st.Line, st.Sent
-		return out, true
+	b, a := at.before[name], at.after[name]
+	if b == nil || a == nil {
+		return nil, nil
 	}
-	return w
-}
-
-// firstHarm numbers what is found beside the scenarios of the plan.
-const firstHarm = 1_000_000
-
-// harmed tells of harm as a scenario of its own; checks of the resources concerned are not run.
-func (r *environment) harmed(h *custody.Harm) {
-	id := firstHarm + h.Number
-	f := event.Finding{Verdict: event.Failed, Line: h.Line, Expected: "what was there before stays as it is", Observed: h.Observed,
-		Because: "a request changes what it names, and nothing else (RFC 9110 §9.3)", Sent: h.At}
-	for _, by := range h.By {
-		if j := by.Of.(job); j.s.Check != nil {
-			r.shutOff(j.s.File, r.checkOf(j.s), h.Why())
+	for _, s := range []*custody.Sight{b, a} {
+		if s.Problem != "" {
+			return nil, fmt.Errorf("%s could not be observed: %s", name, s.Problem)
 		}
 	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.failed = true
-	r.found = append(r.found, &event.ScenarioStarted{ID: id, File: h.File, Line: h.Line, Title: h.List + ": what was there before is left alone", Pattern: h.Of},
-		&event.StepFinished{Scenario: id, Index: 1, Title: h.Step, File: h.File, Line: h.Line, Verdict: event.Failed, Findings: []event.Finding{f}, Sent: h.Sent},
-		&event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(h.Sent)})
+	d := state.Between(b.S, a.S)
+	in := at.of.in
+	if o := in.observed[name]; o != nil && o.SentOnly && !in.sent.all {
+		d = d.Of(in.sent.names)
+	}
+	return in.care.Explained(asking{at.of}, d, at.of.observed(name), b, a), nil
 }
 
-// tellFound passes on what was found beside the scenarios of the plan.
-func (r *environment) tellFound(emit func(event.Event)) {
-	r.mu.Lock()
-	found := r.found
-	r.found = nil
-	r.mu.Unlock()
-	for _, e := range found {
-		emit(e)
+// partly tells whether a claim is about a list that shows a changing part of what is there.
+func (t *step) partly(b *syntax.Expectation) bool {
+	names := t.in.order
+	if b.Subject.Kind == "observation" {
+		names = nil
+		for _, o := range b.Observations() {
+			names = append(names, o.Name)
+		}
 	}
+	return slices.ContainsFunc(names, func(n string) bool {
+		return t.in.observed[n] != nil && t.env.care.Partly(t.observed(n))
+	})
 }

@@ -1,12 +1,10 @@
 package engine
 
 import (
-	"context"
 	"fmt"
 
 	"slices"
 
-	"sync"
 	"sync/atomic"
 
 	"usualpath/internal/core/event"
@@ -16,14 +14,6 @@ import (
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// Drive lets somebody decide request by request what a run sends, within all that
-// holds for its scenarios: hosts, limits, guards, masking, records.
-type Drive struct {
-	env *environment
-	ctx context.Context
-	mu  sync.Mutex
-}
 
 // Seed is the seed of the run.
 func (d *Drive) Seed() uint64 { return d.env.o.Seed }

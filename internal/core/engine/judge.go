@@ -6,37 +6,14 @@ import (
 	"slices"
 	"strings"
 
-	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/late"
 	"usualpath/internal/core/scope"
-	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// context is what expectations of the current request may look at. It is the step's
-// own, and good until the next one is asked for.
-func (t *step) context(reply *expect.Reply, at *attempt) *expect.Context {
-	if t.sees == nil {
-		t.sees = &expect.Context{
-			Until:    t.in.ctx,
-			Step:     t.in.answer,
-			ReadFile: func(name string) ([]byte, error) { return t.env.p.ReadFile(t.f, name) },
-			Baseline: t.baseline,
-		}
-	}
-	if t.seesOf != at || t.sees.Effect == nil {
-		t.sees.Effect, t.seesOf = at.effect, at
-	}
-	if c := t.in.job.s.Check; t.sees.Form == nil && c != nil && (c.ID == Probe || t.in.job.s.File.Derived() && c.ID != typesKept) {
-		t.sees.Form = t.form
-	}
-	t.sees.Reply, t.sees.Names, t.sees.Observed = reply, t.in.names, t.in.order
-	return t.sees
-}
 
 // judge judges the lines after a request.
 func (t *step) judge(claims []*syntax.Statement, at *attempt) {
@@ -352,41 +329,4 @@ func (t *step) shown(b *syntax.Expectation) string {
 		}
 	}
 	return out.String() + text[last:]
-}
-
-// effect is the difference that an observation shows; nil where none was made.
-func (at *attempt) effect(name string) (*state.Delta, error) {
-	if at == nil || at.of == nil {
-		return nil, nil
-	}
-	b, a := at.before[name], at.after[name]
-	if b == nil || a == nil {
-		return nil, nil
-	}
-	for _, s := range []*custody.Sight{b, a} {
-		if s.Problem != "" {
-			return nil, fmt.Errorf("%s could not be observed: %s", name, s.Problem)
-		}
-	}
-	d := state.Between(b.S, a.S)
-	in := at.of.in
-	if o := in.observed[name]; o != nil && o.SentOnly && !in.sent.all {
-		d = d.Of(in.sent.names)
-	}
-	of := asking{at.of}
-	return in.care.Explained(of, d, of.observed(name), b, a), nil
-}
-
-// partly tells whether a claim is about a list that shows a changing part of what is there.
-func (t *step) partly(b *syntax.Expectation) bool {
-	names := t.in.order
-	if b.Subject.Kind == "observation" {
-		names = nil
-		for _, o := range b.Observations() {
-			names = append(names, o.Name)
-		}
-	}
-	return slices.ContainsFunc(names, func(n string) bool {
-		return t.in.observed[n] != nil && t.env.care.Partly(asking{t}.observed(n))
-	})
 }

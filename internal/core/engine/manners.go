@@ -1,9 +1,8 @@
 package engine
 
 import (
-	"fmt"
 	"net/http"
-	"path"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -90,7 +89,7 @@ func (t *step) muted(r *exchange.Request) string {
 func (t *step) template(r *exchange.Request) string {
 	at := custody.PlainPath(r.URL)
 	out, length := at, 0
-	lists, err := asking{t}.Lists()
+	lists, err := t.lists()
 	if err != nil {
 		return r.Method + " on " + at
 	}
@@ -130,67 +129,19 @@ func comesAgain(a *exchange.Answer) (time.Duration, bool) {
 	return wait, err == nil && seconds >= 0 && wait <= mostPatience
 }
 
-// refusals are the statuses with which services refuse a media type. 415 is the
-// one for it (RFC 5789 §2.2); others are met.
-var refusals = []int{400, 405, 406, 415, 422, 501}
-
-// typeKey tells where a media type is known to be refused.
-func typeKey(d *builder) string {
-	return d.method + " " + path.Dir(custody.PlainPath(d.target)) + " " + d.media
-}
-
-// readType takes the media type that is known to be read.
-func (t *step) readType(copies []*builder) {
-	for _, d := range copies {
-		if d.other == "" {
-			continue
-		}
-		t.env.mu.Lock()
-		known := t.env.types[typeKey(d)]
-		t.env.mu.Unlock()
-		if known {
-			d.media, d.other = d.other, ""
-		}
+func (t *step) cookies(r *exchange.Request) {
+	if t.in.jar == nil {
+		return
 	}
-}
-
-// otherType sends a body as the other type where the first was refused, and
-// remembers it when that one is read.
-func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
-	if d.other == "" || first.Answer == nil {
-		return first
+	u, err := url.Parse(r.URL)
+	if err != nil || hasHeader(r.Header, "cookie") {
+		return
 	}
-	key := typeKey(d)
-	if first.Answer.Status/100 == 2 {
-		// This type is read: what it is refused for later is something else.
-		t.env.mu.Lock()
-		t.env.types[key] = false
-		t.env.mu.Unlock()
-		return first
+	var pairs []string
+	for _, c := range t.in.jar.Cookies(u) {
+		pairs = append(pairs, c.Name+"="+c.Value)
 	}
-	t.env.mu.Lock()
-	other, known := t.env.types[key]
-	t.env.mu.Unlock()
-	if known && !other || !slices.Contains(refusals, first.Answer.Status) {
-		return first
+	if len(pairs) > 0 {
+		r.Header = append(append([]exchange.Field(nil), r.Header...), exchange.Field{Name: "Cookie", Value: strings.Join(pairs, "; ")})
 	}
-	again := d.copy()
-	again.media, again.other = d.other, ""
-	requests, ok := t.requests([]*builder{again})
-	if !ok {
-		return first
-	}
-	reply := t.patiently(requests[0])
-	if reply.Answer == nil || reply.Answer.Status/100 != 2 {
-		return first
-	}
-	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "as " + d.media, Exchange: first.Exchange})
-	t.env.mu.Lock()
-	told := t.env.types[key]
-	t.env.types[key] = true
-	t.env.mu.Unlock()
-	if !told {
-		t.in.late = append(t.in.late, &event.Notice{Text: t.env.mask.text(fmt.Sprintf("%s below %s takes %s, and not %s", d.method, path.Dir(custody.PlainPath(d.target)), d.other, d.media))})
-	}
-	return reply
 }

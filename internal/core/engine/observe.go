@@ -99,7 +99,7 @@ func (t *step) look(name string, o *syntax.Observe) (*custody.Sight, error) {
 	s := w.all(r)
 	s.At, s.View, s.Path, s.Host = start, view, custody.PlainPath(w.url), custody.HostOf(w.url)
 	if s.Problem != "" {
-		t.in.care.Missed(asking{t}, s)
+		t.in.care.Missed(t.name(), s)
 	} else if u, err := url.Parse(w.url); err == nil && u.RawQuery == "" && o.By != nil && o.Without == nil {
 		t.in.care.Saw(s)
 	}

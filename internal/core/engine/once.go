@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"time"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
@@ -13,23 +12,6 @@ import (
 
 // firstOnce numbers what runs once for all others.
 const firstOnce = 2_000_000
-
-// once is what `before all` and `after all` of a run have come to. Only what
-// hands out the scenarios uses it, so it needs no lock.
-type once struct {
-	// done are the preludes that have run, ran the files of which something has.
-	done map[*project.Prelude]*prelude
-	ran  []*project.File
-	next int
-}
-
-// prelude is a `before all` that has run.
-type prelude struct {
-	values map[string]*value.Value
-	at     time.Time
-	// failed says why its names have no values, "" when they have.
-	failed string
-}
 
 // needed are the preludes whose names a scenario needs, in order.
 func (r *environment) needed(s *project.Scenario) []*project.Prelude {
@@ -157,21 +139,5 @@ func (r *environment) finales(ctx context.Context, emit func(event.Event)) {
 		}
 		r.once.next++
 		r.concludes(r.play(ctx, job{planned: planned{s: one, id: firstOnce + r.once.next}, title: "after all", values: values}, nil, emit))
-	}
-}
-
-// began notes that something of a file runs.
-func (o *once) began(f *project.File) {
-	if !slices.Contains(o.ran, f) {
-		o.ran = append(o.ran, f)
-	}
-}
-
-// writesOnce tells of what runs once that it sends more than a run which only
-// reads would.
-func (t *step) writesOnce(method string) {
-	if !t.in.wrote {
-		t.in.wrote = true
-		t.in.late = append(t.in.late, &event.Notice{Text: t.in.title + " sends " + method + ", although the run only reads"})
 	}
 }

@@ -2,12 +2,8 @@ package engine
 
 import (
 	"context"
-	"fmt"
-	"math"
-	"runtime/debug"
 	"slices"
 	"sync"
-	"time"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
@@ -81,22 +77,6 @@ func (r *environment) sideBySide(s *project.Scenario) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return s.Check != nil && r.slow[resourceKey(s.File, r.checkOf(s))]
-}
-
-// slowly is how long each answer takes, at the least, from a service that is slow.
-const slowly = 10 * time.Millisecond
-
-// paced notes whether a resource is slow to answer.
-func (r *environment) paced(s *flow) {
-	least := time.Duration(math.MaxInt64)
-	for _, reply := range s.replies {
-		if reply != nil && reply.Answer != nil {
-			least = min(least, reply.Timing.Total)
-		}
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.slow[resourceKey(s.job.s.File, r.checkOf(s.job.s))] = least >= slowly && least < math.MaxInt64
 }
 
 // next runs a job with nothing beside it; what happens is told at once.
@@ -240,30 +220,4 @@ func (p *pool) start(ctx context.Context, j job, s *slot) {
 		defer close(s.done)
 		p.env.scenario(ctx, j, s.emit)
 	}()
-}
-
-// mistake is a panic of the tool itself, with where it happened.
-type mistake struct {
-	what  any
-	stack []byte
-}
-
-func (m *mistake) Error() string { return fmt.Sprint(m.what) }
-
-// Stack is where it happened.
-func (m *mistake) Stack() []byte { return m.stack }
-
-// protect runs what may fail by a mistake of the tool: the run then ends, what
-// was made is removed, and Run panics with the first of them.
-func (r *environment) protect(do func()) {
-	defer func() {
-		if what := recover(); what != nil {
-			r.mu.Lock()
-			defer r.mu.Unlock()
-			if r.mistake == nil {
-				r.mistake = &mistake{what, debug.Stack()}
-			}
-		}
-	}()
-	do()
 }

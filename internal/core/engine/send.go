@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
 	"sync"
-	"time"
 
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
@@ -16,63 +16,6 @@ import (
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"
 )
-
-// attempt is a request sent once, or several copies of it at once, and what
-// came of it.
-type attempt struct {
-	of    *step
-	round *round
-	role  event.Role
-	// n numbers repeats and tries from 1; which says in words which one it is.
-	n     int
-	which string
-	// replies are the answers of the copies; sent is the index of the first among
-	// what the step has sent, -1 when nothing was sent for them.
-	replies []*expect.Reply
-	sent    int
-	// before and after are the snapshots around it.
-	before, after map[string]*custody.Sight
-}
-
-func (t *step) send(d *builder, copies []*builder, g *round) {
-	if d.retry != nil {
-		t.retry(d, g)
-		return
-	}
-	role := event.Main
-	if len(copies) > 1 {
-		role = event.Copy
-	}
-	t.sendOnce(copies, &attempt{round: g, role: role})
-}
-
-// retry sends until all that is expected holds, or the time is over.
-func (t *step) retry(d *builder, g *round) {
-	every := d.retry.Every.D
-	if every == 0 {
-		every = 100 * time.Millisecond
-	}
-	deadline := time.Now().Add(d.retry.For.D)
-	kept, halted := *t.e, t.in.halted
-	for n := 1; ; n++ {
-		// What an earlier try missed does not count.
-		*t.e, t.in.halted = kept, halted
-		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
-		t.sendOnce([]*builder{d}, &attempt{round: g, role: event.Retry, n: n})
-		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
-		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.Skipped || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.in.ctx.Err() != nil || t.env.stopped() {
-			if t.e.Verdict == event.Failed {
-				t.e.Why = fmt.Sprintf("tried %d times in %s", n, d.retry.For.Raw)
-			}
-			return
-		}
-		// Only the first and the last try are told.
-		if len(kept.Sent) > 1 {
-			kept.Sent = kept.Sent[:1]
-		}
-		t.sleep(every)
-	}
-}
 
 // sendOnce sends one request, or several copies at once, with what is observed
 // around it, and judges the answers.
@@ -155,67 +98,6 @@ func (t *step) wrong(w *custody.False, at *attempt) {
 		Observed: []string{"it names " + w.Name + ", which was listed before the request was sent; that item is left as it is"},
 		Because:  "201 says that something new was made (RFC 9110 §15.3.2)", Sent: at.sent + w.Answer})
 	t.in.halted = "the answer to a create names an item that was there before"
-}
-
-// withheld blocks a step whose request might reach more than it should.
-func (t *step) withheld(r *exchange.Request, why string) {
-	t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "a request that changes state names what it changes",
-		Observed: []string{why + ": " + r.Method + " " + r.URL + " was not sent"}, Sent: -1})
-	if t.in.job.s.Check != nil && !t.e.Afterwards {
-		// What comes after it would be judged by a request that was not sent.
-		t.in.halted = why
-	}
-	if t.in.lacked == "" {
-		t.in.lacked = "step \"" + t.e.Title + "\" was not sent: " + why
-	}
-}
-
-// refuse leaves a step out that a guard refuses, and what comes after it.
-func (t *step) refuse(why string) {
-	if c := t.in.job.s.Check; c != nil && c.ID == Probe && t.in.care.Wrote() && strings.HasPrefix(why, custody.NotOurs) && !strings.Contains(why, custody.Advice) {
-		// What the create answers does not lead to what it made: so would all others.
-		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "the answer to a create leads to the item that was made",
-			Observed: []string{strings.TrimPrefix(why, custody.NotOurs) + "; what was made is still there"}, Sent: -1})
-		t.in.halted = strings.TrimPrefix(why, custody.NotOurs)
-		return
-	}
-	t.e.Verdict, t.e.Why = event.Skipped, why
-	if t.e.Afterwards {
-		return
-	}
-	t.in.refused = why
-	t.in.halted = why
-}
-
-// repeatedBy keeps an answer after `again` where a claim of the scenario asks for
-// such a one: of the others there may be many.
-func (f *flow) repeatedBy(title string, r *expect.Reply) {
-	if f.repeated == nil {
-		f.repeated, f.repeats = map[string]bool{}, map[string][]*expect.Reply{}
-		for _, st := range f.job.s.Steps {
-			for _, c := range st.Children {
-				if b, ok := c.Body.(syntax.Claiming); ok {
-					if s := b.Claimed().Predicate.Source; s != nil && s.Repeat != nil {
-						f.repeated[syntax.TitleText(s.Title)] = true
-					}
-				}
-			}
-		}
-	}
-	if f.repeated[title] {
-		f.repeats[title] = append(f.repeats[title], r)
-	}
-}
-
-// answer is the last answer of a step, or one of those after `again`.
-func (f *flow) answer(title string, repeat int) *expect.Reply {
-	switch list := f.repeats[title]; {
-	case repeat == 0:
-		return f.replies[title]
-	case repeat <= len(list):
-		return list[repeat-1]
-	}
-	return nil
 }
 
 // readOnly are the methods of a run that is read-only: those whose meaning is to
@@ -339,23 +221,6 @@ func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
 	all.Wait()
 }
 
-func (t *step) cookies(r *exchange.Request) {
-	if t.in.jar == nil {
-		return
-	}
-	u, err := url.Parse(r.URL)
-	if err != nil || hasHeader(r.Header, "cookie") {
-		return
-	}
-	var pairs []string
-	for _, c := range t.in.jar.Cookies(u) {
-		pairs = append(pairs, c.Name+"="+c.Value)
-	}
-	if len(pairs) > 0 {
-		r.Header = append(append([]exchange.Field(nil), r.Header...), exchange.Field{Name: "Cookie", Value: strings.Join(pairs, "; ")})
-	}
-}
-
 func (t *step) takeCookies(r *expect.Reply) {
 	if t.in.jar == nil || r.Answer == nil {
 		return
@@ -367,16 +232,67 @@ func (t *step) takeCookies(r *expect.Reply) {
 	t.in.jar.SetCookies(u, (&http.Response{Header: r.Answer.Header}).Cookies())
 }
 
-// note counts what tells a run that reached nobody from one that failed.
-func (r *environment) note(x *exchange.Exchange) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	switch {
-	case x.Answer != nil:
-		r.answered = true
-	case x.Failure.Kind == exchange.Refused || x.Failure.Kind == exchange.UnknownHost || x.Failure.Kind == exchange.SlowConnect:
-		r.unreached++
-	case x.Failure.Kind != exchange.HostRefused && x.Failure.Kind != exchange.BadRequest:
-		r.answered = true
+// readType takes the media type that is known to be read.
+func (t *step) readType(copies []*builder) {
+	for _, d := range copies {
+		if d.other == "" {
+			continue
+		}
+		t.env.mu.Lock()
+		known := t.env.types[typeKey(d)]
+		t.env.mu.Unlock()
+		if known {
+			d.media, d.other = d.other, ""
+		}
 	}
 }
+
+// otherType sends a body as the other type where the first was refused, and
+// remembers it when that one is read.
+func (t *step) otherType(d *builder, first *expect.Reply) *expect.Reply {
+	if d.other == "" || first.Answer == nil {
+		return first
+	}
+	key := typeKey(d)
+	if first.Answer.Status/100 == 2 {
+		// This type is read: what it is refused for later is something else.
+		t.env.mu.Lock()
+		t.env.types[key] = false
+		t.env.mu.Unlock()
+		return first
+	}
+	t.env.mu.Lock()
+	other, known := t.env.types[key]
+	t.env.mu.Unlock()
+	if known && !other || !slices.Contains(refusals, first.Answer.Status) {
+		return first
+	}
+	again := d.copy()
+	again.media, again.other = d.other, ""
+	requests, ok := t.requests([]*builder{again})
+	if !ok {
+		return first
+	}
+	reply := t.patiently(requests[0])
+	if reply.Answer == nil || reply.Answer.Status/100 != 2 {
+		return first
+	}
+	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: "as " + d.media, Exchange: first.Exchange})
+	t.env.mu.Lock()
+	told := t.env.types[key]
+	t.env.types[key] = true
+	t.env.mu.Unlock()
+	if !told {
+		t.in.late = append(t.in.late, &event.Notice{Text: t.env.mask.text(fmt.Sprintf("%s below %s takes %s, and not %s", d.method, path.Dir(custody.PlainPath(d.target)), d.other, d.media))})
+	}
+	return reply
+}
+
+// typeKey tells where a media type is known to be refused.
+func typeKey(d *builder) string {
+	return d.method + " " + path.Dir(custody.PlainPath(d.target)) + " " + d.media
+}
+
+// refusals are the statuses with which services refuse a media type. 415 is the
+// one for it (RFC 5789 §2.2); others are met.
+var refusals = []int{400, 405, 406, 415, 422, 501}

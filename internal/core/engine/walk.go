@@ -22,23 +22,6 @@ import (
 // maxPages bounds the walk of a paged list.
 const maxPages = 10_000
 
-// reading is what an observation read last: most requests change nothing, and
-// what came as the same bytes need not be decoded again.
-type reading struct {
-	pages []page
-	snap  *state.Snapshot
-}
-
-// page is the body of an answer, its content type, and the members in it, nil where they were not yet
-// looked at; elements are the same as they stand in it, by which it is read when it comes again a
-// little changed, nil where they are not an array of its own.
-type page struct {
-	body     []byte
-	media    string
-	members  []state.Entry
-	elements *value.Elements
-}
-
 // walk reads one observation, page by page.
 type walk struct {
 	of   *step
@@ -289,18 +272,6 @@ func (w *walk) remember() {
 	w.of.env.mu.Unlock()
 }
 
-func samePages(a, b []page) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if !bytes.Equal(a[i].body, b[i].body) {
-			return false
-		}
-	}
-	return true
-}
-
 // nextPage is where Link: rel="next" leads (RFC 8288), on the same host only.
 func nextPage(from string, a *exchange.Answer) string {
 	for _, l := range exchange.Links(a.Header.Values("Link")) {
@@ -324,6 +295,3 @@ func onHost(from, to string) string {
 	}
 	return next.String()
 }
-
-// mostReadings bounds how many lists are remembered as they were last read.
-const mostReadings = 500

@@ -1,0 +1,258 @@
+package custody
+
+import (
+	"fmt"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
+	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
+)
+
+// enter notes what the answers to a step say was made or removed. A create that
+// names nothing cannot be told.
+func (t *turn) enter(answers []*expect.Reply) {
+	l := &t.run.ledger
+	if l.idle(answers) {
+		return
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, r := range answers {
+		if r == nil {
+			continue
+		}
+		where := ExactPath(r.Request.URL)
+		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
+			l.put = noted(l.put, path.Base(where))
+		}
+		if u, err := url.Parse(r.Request.URL); err == nil && r.Answer != nil {
+			t.entered(l, r, u, where)
+		}
+	}
+}
+
+// entered notes what one answer says; the lock of the ledger is held.
+func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
+	method, status := r.Request.Method, r.Answer.Status
+	taken := status/100 == 2
+	if (method == "PUT" || method == "PATCH") && taken {
+		// How it read before says nothing any more.
+		delete(l.seen, u.Host+where)
+		delete(l.seen, u.Host+" "+path.Base(where))
+	}
+	switch {
+	case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || taken && (t.how.Check || t.strict())):
+		if name, id := t.named(r); name != "" {
+			l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, u.EscapedPath(), id))
+			if len(r.Answer.Body) > 0 {
+				l.see(u.Host, name, string(r.Answer.Body))
+			}
+		}
+	case method == "PUT" && (status == 201 || taken && l.free[u.Host+where]):
+		// Some answer 200 for what was not there before.
+		l.add(u.Host, where, method+" "+u.EscapedPath())
+	case method == "DELETE" && taken && status != 202:
+		l.drop(u.Host, where, true)
+	case method == "GET" && status == 200:
+		l.restore(u.Host, where, string(r.Answer.Body))
+	case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
+		l.drop(u.Host, where, false)
+		if method == "GET" {
+			// Some answer 404 to HEAD for what they do not serve.
+			l.free = noted(l.free, u.Host+where)
+		}
+		return
+	}
+	delete(l.free, u.Host+where)
+}
+
+// named is the path of what a create has made, and its name there: by Location
+// (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
+// guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
+func (t *turn) named(r *expect.Reply) (where, id string) {
+	list := ExactPath(r.Request.URL)
+	if to := r.Answer.Header.Get("Location"); to != "" {
+		base, err := url.Parse(r.Request.URL)
+		if u, bad := url.Parse(to); err == nil && bad == nil {
+			if full := base.ResolveReference(u); full.Host == base.Host && ExactPath(full.String()) != list {
+				return ExactPath(full.String()), path.Base(full.Path)
+			}
+		}
+	}
+	below := func(v *value.Value) (string, string) { return path.Join(list, v.Plain()), v.Plain() }
+	if t.guarded(PlainPath(r.Request.URL)) {
+		for _, k := range t.Kept(r) {
+			if k.Path {
+				return below(k.Value)
+			}
+		}
+	}
+	if body, err := r.JSON(); err == nil {
+		if v, _ := body.Get("id"); CanName(v) {
+			return below(v)
+		}
+	}
+	return "", ""
+}
+
+// CanName tells whether a value may be the name of an item.
+func CanName(v *value.Value) bool {
+	return v != nil && (v.Kind == value.String || v.Kind == value.Number)
+}
+
+// guarded tells whether a path is that of a guarded list.
+func (t *turn) guarded(at string) bool {
+	if !t.how.Guarded {
+		return false
+	}
+	lists, err := t.Lists()
+	return err == nil && slices.ContainsFunc(lists, func(l List) bool { return l.Path == at })
+}
+
+// lost notes what a delete took out of the lists that were observed around it.
+func (s *Scenario) lost(answers []*expect.Reply, before, after map[string]*Sight) {
+	r := answers[0]
+	if r == nil || r.Answer == nil || r.Request.Method != "DELETE" || r.Answer.Status/100 != 2 {
+		return
+	}
+	u, err := url.Parse(r.Request.URL)
+	if err != nil {
+		return
+	}
+	where := ExactPath(r.Request.URL)
+	for name, b := range before {
+		a := after[name]
+		if a == nil || b.Problem+a.Problem != "" || b.View.By == nil {
+			continue
+		}
+		for _, m := range state.Between(b.S, a.S).Lost {
+			if slices.ContainsFunc(b.identities(m), func(id string) bool { return sameName(id, strings.ToLower(path.Base(where))) }) {
+				l := &s.run.ledger
+				l.mu.Lock()
+				l.away = noted(l.away, u.Host+where)
+				l.mu.Unlock()
+			}
+		}
+	}
+}
+
+// learn notes what an answer tells of what is ours.
+func (t *turn) learn(r *expect.Reply) {
+	if r == nil || r.Answer == nil {
+		return
+	}
+	if !t.strict() && !t.run.ledger.begun.Load() {
+		return
+	}
+	at := ExactPath(r.Request.URL)
+	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
+		t.run.ledger.read(u.Host, at, r.Answer.Body)
+	}
+	if !t.strict() {
+		return
+	}
+	o := &t.own
+	switch status := r.Answer.Status; {
+	case syntax.SafeMethod(r.Request.Method):
+		switch {
+		case absent(status):
+			o.gone[at] = true
+			delete(o.shown, at)
+			delete(o.proven, at)
+		case status == 200 && r.Request.Method == "GET":
+			delete(o.gone, at)
+			if t.drawn.In(string(r.Answer.Body)) {
+				o.shown[at] = true
+			}
+		}
+	case status/100 != 2 || r.Request.Method == "POST":
+	case r.Request.Method == "DELETE":
+		delete(o.shown, at)
+		delete(o.proven, at)
+	case o.gone[at]:
+		// Made under a name that nothing had.
+		delete(o.gone, at)
+		o.proven[at] = true
+		o.made[path.Dir(strings.ToLower(at))]++
+		clear(o.seen)
+	}
+}
+
+// claim notes what the answer to a create says it has made, unless that was there before.
+func (t *turn) claim(r *expect.Reply) {
+	if !t.strict() || r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || syntax.SafeMethod(r.Request.Method) || r.Request.Method == "DELETE" {
+		return
+	}
+	o, list := &t.own, PlainPath(r.Request.URL)
+	c := creation{list, r.Answer.Status, t.drawn.In(string(r.Request.Body))}
+	if r.Request.Method == "POST" {
+		o.made[list]++
+		clear(o.seen)
+	}
+	enter := func(id string) {
+		if id != "" && !t.was(list, id) {
+			o.names[strings.ToLower(id)] = c
+		}
+	}
+	for _, k := range t.Kept(r) {
+		if !k.Header {
+			enter(k.Value.Plain())
+		}
+	}
+	where, id := t.named(r)
+	enter(id)
+	if where != "" && !t.was(list, id) {
+		o.paths[strings.ToLower(where)] = c
+	}
+}
+
+// remember notes what a scenario has removed, and what it has made again.
+func (t *turn) remember(answers []*expect.Reply) {
+	if !t.how.Guarded {
+		return
+	}
+	for _, r := range answers {
+		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
+			t.removed[ExactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+		}
+	}
+}
+
+// claimed tells of an answer to a create that names, as what it has made, an item that was there
+// before (RFC 9110 §15.3.2).
+func (t *turn) claimed(answers []*expect.Reply) *False {
+	if !t.how.Guarded {
+		return nil
+	}
+	lists, err := t.Lists()
+	if err != nil {
+		return nil
+	}
+	for _, l := range lists {
+		for i, r := range answers {
+			if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" || PlainPath(r.Request.URL) != l.Path {
+				continue
+			}
+			for _, k := range t.Kept(r) {
+				id := strings.ToLower(k.Value.Plain())
+				if k.Header {
+					id = path.Base(PlainPath(k.Value.Plain()))
+				}
+				// What is named as made may be removed again, whatever was there before it.
+				for name := range t.removed {
+					if strings.ToLower(path.Base(name)) == id {
+						delete(t.removed, name)
+					}
+				}
+				if h := t.before[l]; r.Answer.Status == 201 && h != nil && h.ids[id] {
+					return &False{Line: k.Line, Answer: i, Name: k.Value.Plain()}
+				}
+			}
+		}
+	}
+	return nil
+}
