@@ -166,7 +166,7 @@ func (f *finder) binary(b *ast.BinaryExpr) {
 	to := from + len(b.Op.String())
 	edits := f.around(b, op+"(%d, ", ")")
 	if b.Op == token.LAND || b.Op == token.LOR {
-		edits = append(f.around(b, op+"(%d, ", " })"), edit{from: from, to: to, text: ", func() bool { return "})
+		edits = append(f.around(b, op+"(%d, ", ") })"), edit{from: from, to: to, text: ", func() bool { return ("})
 		f.add(b, "&& and || swapped", edits...)
 		return
 	}
