@@ -295,6 +295,9 @@ type Result struct {
 	Bound map[string]*value.Value
 }
 
+// words are those of effects.
+var words = []string{"gains", "loses", "changes"}
+
 // Judge holds the delta of an observation against the effects named. What no
 // effect names must not have happened.
 func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) (*Result, error) {
@@ -325,28 +328,20 @@ func (d *Delta) Judge(name string, effects []syntax.Effect, names *scope.Scope) 
 		}
 	}
 	have := map[string]int{"gains": len(d.Gained), "loses": len(d.Lost), "changes": len(d.Changed)}
-	for _, w := range []string{"gains", "loses", "changes"} {
+	for _, w := range words {
 		if s, ok := slack[w]; ok {
 			r.Held = r.Held && have[w] >= s[0] && have[w] <= s[1]
 			continue
 		}
 		r.Held = r.Held && have[w] == want[w]
 	}
-	taken := map[*value.Value]bool{}
-	for _, e := range effects {
-		if e.Shape == nil || e.Shape.Kind == syntax.Number {
-			continue
-		}
-		if v, err := names.Value(e.Shape); err == nil && v.Kind == value.Number {
-			continue
-		}
-		misses, err := d.fits(e, names, taken, r)
+	for _, w := range words {
+		misses, err := d.fit(w, effects, names, r)
 		if err != nil {
 			return nil, err
 		}
 		shapes = append(shapes, misses...)
 	}
-	r.Held = r.Held && len(shapes) == 0
 	if !r.Held {
 		r.Found = append([]string{name + ": " + d.summary() + still(want, have)}, append(d.details(), shapes...)...)
 	}
@@ -387,9 +382,11 @@ func still(want, have map[string]int) string {
 	return out
 }
 
-func (d *Delta) fits(e syntax.Effect, names *scope.Scope, taken map[*value.Value]bool, r *Result) ([]string, error) {
+// fit finds for each shape of a word a member of its own, whatever the order in which they were
+// written, and tells by how little the others are missed.
+func (d *Delta) fit(word string, effects []syntax.Effect, names *scope.Scope, r *Result) ([]string, error) {
 	var members []*value.Value
-	switch e.Word {
+	switch word {
 	case "gains":
 		members = d.Gained
 	case "loses":
@@ -399,36 +396,83 @@ func (d *Delta) fits(e syntax.Effect, names *scope.Scope, taken map[*value.Value
 			members = append(members, c.After)
 		}
 	}
-	var closest []string
-	for _, m := range members {
-		if taken[m] {
+	var all [][]*shape.Result
+	for _, e := range effects {
+		if e.Word != word || e.Shape == nil || e.Shape.Kind == syntax.Number {
 			continue
 		}
-		got, err := shape.Match(e.Shape, m, names)
-		if err != nil {
-			return nil, err
+		if v, err := names.Value(e.Shape); err == nil && v.Kind == value.Number {
+			continue
 		}
-		if got.Held() {
-			taken[m] = true
-			for n, v := range got.Bound {
+		var row []*shape.Result
+		for _, m := range members {
+			got, err := shape.Match(e.Shape, m, names)
+			if err != nil {
+				return nil, err
+			}
+			row = append(row, got)
+		}
+		all = append(all, row)
+	}
+	of := assign(all)
+	var misses []string
+	for i, row := range all {
+		if at := slices.Index(of, i); at >= 0 {
+			for n, v := range row[at].Bound {
 				if r.Bound == nil {
 					r.Bound = map[string]*value.Value{}
 				}
 				r.Bound[n] = v
 			}
-			return nil, nil
+			continue
 		}
-		if closest == nil || len(got.Mismatches) < len(closest) {
-			closest = nil
+		misses = append(misses, closest(row, of)...)
+		r.Held = false
+	}
+	return misses, nil
+}
+
+// assign gives members to shapes, one to each, so that as many as possible have one: for each
+// member the shape, -1 for none.
+func assign(all [][]*shape.Result) (of []int) {
+	if len(all) == 0 {
+		return nil
+	}
+	of = slices.Repeat([]int{-1}, len(all[0]))
+	var place func(i int, tried map[int]bool) bool
+	place = func(i int, tried map[int]bool) bool {
+		for at, got := range all[i] {
+			if !got.Held() || tried[at] {
+				continue
+			}
+			tried[at] = true
+			// Whoever has it may do with another one.
+			if of[at] < 0 || place(of[at], tried) {
+				of[at] = i
+				return true
+			}
+		}
+		return false
+	}
+	for i := range all {
+		place(i, map[int]bool{})
+	}
+	return of
+}
+
+// closest is how the free member is missed that misses least.
+func closest(row []*shape.Result, of []int) []string {
+	var out []string
+	least := math.MaxInt
+	for at, got := range row {
+		if of[at] < 0 && len(got.Mismatches) < least {
+			least, out = len(got.Mismatches), nil
 			for _, x := range got.Mismatches {
-				closest = append(closest, x.String())
+				out = append(out, x.String())
 			}
 		}
 	}
-	if len(members) == 0 {
-		return nil, nil
-	}
-	return closest, nil
+	return out
 }
 
 // summary counts: 1 gained, 2 changed.
