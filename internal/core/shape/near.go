@@ -36,7 +36,7 @@ func Near(b *syntax.Within, v *value.Value, names *scope.Scope) (near, kind bool
 	if err != nil {
 		return false, false, err
 	}
-	got, err := time.Parse(layout, v.Plain())
+	got, err := time.Parse(layout, stamp(v.Plain()))
 	if err != nil || v.Kind != value.String {
 		return false, false, nil
 	}
@@ -46,7 +46,7 @@ func Near(b *syntax.Within, v *value.Value, names *scope.Scope) (near, kind bool
 // instant is the time or date that a value says, with its layout.
 func instant(v *value.Value) (time.Time, string, error) {
 	for _, layout := range []string{time.RFC3339Nano, time.DateOnly} {
-		if t, err := time.Parse(layout, v.Plain()); err == nil {
+		if t, err := time.Parse(layout, stamp(v.Plain())); err == nil {
 			return t, layout, nil
 		}
 	}
@@ -59,7 +59,7 @@ func Compared(v, bound *value.Value) (order int, kind bool, err error) {
 	if err != nil {
 		return 0, false, err
 	}
-	got, err := time.Parse(layout, v.Plain())
+	got, err := time.Parse(layout, stamp(v.Plain()))
 	if err != nil || v.Kind != value.String {
 		return 0, false, nil
 	}

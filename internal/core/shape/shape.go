@@ -4,6 +4,7 @@ package shape
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/scope"
@@ -279,8 +280,7 @@ func (m *matcher) array(n *syntax.Node, v *value.Value, at *value.Path) {
 	}
 }
 
-// anyOrder pairs elements with shapes so that as many as possible hold
-// (augmenting paths).
+// anyOrder pairs elements with shapes so that as many as possible hold.
 func (m *matcher) anyOrder(n *syntax.Node, v *value.Value, at *value.Path) {
 	fits := make([][]*Result, len(n.Items))
 	for i, it := range n.Items {
@@ -289,26 +289,9 @@ func (m *matcher) anyOrder(n *syntax.Node, v *value.Value, at *value.Path) {
 			fits[i][j] = m.try(it.Value, item, at.Element(j))
 		}
 	}
-	ofElement := make([]int, len(v.Items))
-	for j := range ofElement {
-		ofElement[j] = -1
-	}
-	var place func(i int, seen []bool) bool
-	place = func(i int, seen []bool) bool {
-		for j := range v.Items {
-			if seen[j] || !fits[i][j].Held() {
-				continue
-			}
-			seen[j] = true
-			if ofElement[j] < 0 || place(ofElement[j], seen) {
-				ofElement[j] = i
-				return true
-			}
-		}
-		return false
-	}
+	ofElement := Assign(fits, len(v.Items))
 	for i := range n.Items {
-		if !place(i, make([]bool, len(v.Items))) {
+		if !slices.Contains(ofElement, i) {
 			m.miss(at, "has no element left that is %s", value.Cut(m.shown(n.Items[i].Value), 120))
 		}
 	}
@@ -320,4 +303,30 @@ func (m *matcher) anyOrder(n *syntax.Node, v *value.Value, at *value.Path) {
 			m.miss(at.Element(j), "is extra: %s", value.Cut(v.Items[j].String(), 100))
 		}
 	}
+}
+
+// Assign gives elements to shapes, one to each, so that as many as possible have one (augmenting
+// paths): for each element the shape, -1 for none. Of each shape there is a row with how it fits
+// each of the elements.
+func Assign(fits [][]*Result, elements int) (of []int) {
+	of = slices.Repeat([]int{-1}, elements)
+	var place func(i int, tried []bool) bool
+	place = func(i int, tried []bool) bool {
+		for j, got := range fits[i] {
+			if tried[j] || !got.Held() {
+				continue
+			}
+			tried[j] = true
+			// Whoever has it may do with another one.
+			if of[j] < 0 || place(of[j], tried) {
+				of[j] = i
+				return true
+			}
+		}
+		return false
+	}
+	for i := range fits {
+		place(i, make([]bool, len(of)))
+	}
+	return of
 }

@@ -26,7 +26,7 @@ func IsText(kind, s string) bool {
 		_, err := uuid.Parse(s)
 		return err == nil && len(s) == 36
 	case "datetime":
-		_, err := time.Parse(time.RFC3339Nano, strings.Replace(strings.ToUpper(s), " ", "T", 1))
+		_, err := time.Parse(time.RFC3339Nano, stamp(s))
 		return err == nil && !strings.Contains(s, ",")
 	case "date":
 		_, err := time.Parse("2006-01-02", s)
@@ -41,6 +41,12 @@ func IsText(kind, s string) bool {
 		return err == nil && a.Address == s && a.Name == ""
 	}
 	return false
+}
+
+// stamp is a time of RFC 3339 §5.6 as it is parsed here: in upper case, with T for a space, and a
+// leap second as the one before it.
+func stamp(s string) string {
+	return strings.Replace(strings.Replace(strings.ToUpper(s), " ", "T", 1), ":59:60", ":59:59", 1)
 }
 
 func (m *matcher) typed(n *syntax.Node, v *value.Value, at *value.Path) {

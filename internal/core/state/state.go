@@ -414,7 +414,7 @@ func (d *Delta) fit(word string, effects []syntax.Effect, names *scope.Scope, r 
 		}
 		all = append(all, row)
 	}
-	of := assign(all)
+	of := shape.Assign(all, len(members))
 	var misses []string
 	for i, row := range all {
 		if at := slices.Index(of, i); at >= 0 {
@@ -430,34 +430,6 @@ func (d *Delta) fit(word string, effects []syntax.Effect, names *scope.Scope, r 
 		r.Held = false
 	}
 	return misses, nil
-}
-
-// assign gives members to shapes, one to each, so that as many as possible have one: for each
-// member the shape, -1 for none.
-func assign(all [][]*shape.Result) (of []int) {
-	if len(all) == 0 {
-		return nil
-	}
-	of = slices.Repeat([]int{-1}, len(all[0]))
-	var place func(i int, tried map[int]bool) bool
-	place = func(i int, tried map[int]bool) bool {
-		for at, got := range all[i] {
-			if !got.Held() || tried[at] {
-				continue
-			}
-			tried[at] = true
-			// Whoever has it may do with another one.
-			if of[at] < 0 || place(of[at], tried) {
-				of[at] = i
-				return true
-			}
-		}
-		return false
-	}
-	for i := range all {
-		place(i, map[int]bool{})
-	}
-	return of
 }
 
 // closest is how the free member is missed that misses least.
