@@ -78,8 +78,8 @@ var onNodes = map[string]func(c *Context, p *syntax.Predicate, q *jsonpath.Query
 var onValue = map[string]func(c *Context, p *syntax.Predicate, v *value.Value, at string) Outcome{
 	"is":            (*Context).is,
 	"is not":        (*Context).isNot,
-	"same as":       func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.same(p, v) },
-	"agrees with":   func(c *Context, p *syntax.Predicate, v *value.Value, _ string) Outcome { return c.agrees(p, v) },
+	"same as":       (*Context).same,
+	"agrees with":   (*Context).agrees,
 	"<":             (*Context).ordered,
 	"<=":            (*Context).ordered,
 	">":             (*Context).ordered,
@@ -139,9 +139,9 @@ var onDocument = map[string]func(c *Context, p *syntax.Predicate, v *value.Value
 	"is":            func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.is(p, v, "$") },
 	"is not":        func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.isNot(p, v, "$") },
 	"covers":        (*Context).covers,
-	"same as":       (*Context).same,
+	"same as":       func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.same(p, v, "$") },
 	"same shape as": (*Context).sameShape,
-	"agrees with":   (*Context).agrees,
+	"agrees with":   func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.agrees(p, v, "$") },
 	"resembles":     (*Context).resembles,
 	"fits schema":   (*Context).fits,
 }
@@ -173,7 +173,7 @@ var bySubject = map[string]func(c *Context, s *syntax.Subject, p *syntax.Predica
 	},
 	"text": func(c *Context, s *syntax.Subject, p *syntax.Predicate) Outcome {
 		if p.Op == "same as" {
-			return c.same(p, value.NewString(c.Reply.Text()))
+			return c.same(p, value.NewString(c.Reply.Text()), "the body:")
 		}
 		return c.text(asked{p, s, "the body", c.Reply.Text(), true})
 	},

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/antchfx/xpath"
@@ -18,8 +19,8 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// same compares a value with a source, less the paths under `except`.
-func (c *Context) same(p *syntax.Predicate, got *value.Value) Outcome {
+// same compares a value with a source, less the paths under `except`; at is where the value is.
+func (c *Context) same(p *syntax.Predicate, got *value.Value, at string) Outcome {
 	want, out := c.source(p.Source, got)
 	if want == nil {
 		return out
@@ -29,7 +30,7 @@ func (c *Context) same(p *syntax.Predicate, got *value.Value) Outcome {
 		return broken(err)
 	}
 	diff := value.Differences(want, got)
-	return Outcome{Held: len(diff) == 0, Found: lines(diff)}
+	return Outcome{Held: len(diff) == 0, Found: below(at, lines(diff))}
 }
 
 // source is the value to compare with; nil with the outcome that says why not.
@@ -108,7 +109,7 @@ func (c *Context) ofStep(s *syntax.Source, got *value.Value) (*value.Value, Outc
 
 // agrees compares what two values both have: the members that objects share,
 // and everything else as it is.
-func (c *Context) agrees(p *syntax.Predicate, got *value.Value) Outcome {
+func (c *Context) agrees(p *syntax.Predicate, got *value.Value, at string) Outcome {
 	want, out := c.source(p.Source, got)
 	if want == nil {
 		return out
@@ -119,7 +120,7 @@ func (c *Context) agrees(p *syntax.Predicate, got *value.Value) Outcome {
 	}
 	var found []string
 	agree(want, got, nil, &found)
-	return Outcome{Held: len(found) == 0, Found: found}
+	return Outcome{Held: len(found) == 0, Found: below(at, found)}
 }
 
 func agree(want, got *value.Value, at *value.Path, found *[]string) {
@@ -158,7 +159,7 @@ func (c *Context) resembles(p *syntax.Predicate, got *value.Value) Outcome {
 		return miss("the answer of %s is not JSON", name)
 	}
 	if want.Kind != got.Kind {
-		return miss("the body is a JSON %s here, and was a JSON %s in %s", got.Kind, want.Kind, name)
+		return miss("the body is of type %s here, and was %s in %s", got.Kind, want.Kind, name)
 	}
 	if want.Kind != value.Object {
 		return Outcome{Held: true}
@@ -171,7 +172,7 @@ func (c *Context) resembles(p *syntax.Predicate, got *value.Value) Outcome {
 		}
 		common++
 		if v.Kind != want.Items[i].Kind && v.Kind != value.Null && want.Items[i].Kind != value.Null {
-			return miss("member %s is a %s here, and was a %s in %s", n, v.Kind, want.Items[i].Kind, name)
+			return miss("member %s is of type %s here, and was %s in %s", n, v.Kind, want.Items[i].Kind, name)
 		}
 	}
 	return verdict(common > 0, "the body has members %s here, and had %s in %s: none in common", strings.Join(got.Names, ", "), strings.Join(want.Names, ", "), name)
@@ -211,8 +212,8 @@ func (c *Context) sameShape(p *syntax.Predicate, got *value.Value) Outcome {
 	return Outcome{Held: len(found) == 0, Found: found}
 }
 
-// shapes compares kinds and member names; the elements of an array are
-// compared with the first of the other. Null fits everything.
+// shapes compares kinds and member names; each element of an array has the shape of
+// one of the other's. Null fits everything.
 func shapes(want, got *value.Value, at *value.Path, found *[]string) {
 	place := "$"
 	if at != nil {
@@ -221,7 +222,7 @@ func shapes(want, got *value.Value, at *value.Path, found *[]string) {
 	switch {
 	case want.Kind == value.Null || got.Kind == value.Null:
 	case want.Kind != got.Kind:
-		*found = append(*found, fmt.Sprintf("%s is a %s here, a %s there", place, got.Kind, want.Kind))
+		*found = append(*found, fmt.Sprintf("%s is of type %s here, %s there", place, got.Kind, want.Kind))
 	case want.Kind == value.Object:
 		for i, n := range want.Names {
 			if v, ok := got.Get(n); ok {
@@ -237,7 +238,13 @@ func shapes(want, got *value.Value, at *value.Path, found *[]string) {
 		}
 	case want.Kind == value.Array && len(want.Items) > 0:
 		for i, item := range got.Items {
-			shapes(want.Items[0], item, at.Element(i), found)
+			if !slices.ContainsFunc(want.Items, func(one *value.Value) bool {
+				var differs []string
+				shapes(one, item, nil, &differs)
+				return len(differs) == 0
+			}) {
+				shapes(want.Items[0], item, at.Element(i), found)
+			}
 		}
 	}
 }

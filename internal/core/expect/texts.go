@@ -65,7 +65,7 @@ func compared(holds func(a asked, want string) bool) func(c *Context, a asked) O
 			shown, _ = value.CutAround(value.NewString(a.got), value.NewString(want), 160)
 		}
 		out := miss("%s is %s", a.what, shown)
-		if v.Kind != value.String || len(n.Template.Parts) > 1 || n.Kind == syntax.Ref {
+		if n.Template == nil || len(n.Template.Parts) > 1 {
 			out.Found = append(out.Found, "wanted "+value.Quoted(value.Cut(want, 160)))
 		}
 		return out

@@ -35,11 +35,17 @@ func (c *Context) is(p *syntax.Predicate, v *value.Value, at string) Outcome {
 	if r.Held() {
 		return Outcome{Held: true, Bound: r.Bound}
 	}
-	found := lines(r.Mismatches)
-	for i, line := range found {
-		found[i] = at + strings.TrimPrefix(line, "$")
+	return Outcome{Found: below(at, lines(r.Mismatches)), Bound: r.Bound}
+}
+
+// below are lines about the parts of a value, told as parts of what it stands in.
+func below(at string, lines []string) []string {
+	for i, line := range lines {
+		if rest, ok := strings.CutPrefix(line, "$"); ok {
+			lines[i] = at + rest
+		}
 	}
-	return Outcome{Found: found, Bound: r.Bound}
+	return lines
 }
 
 // isNot denies a shape as a whole.
@@ -117,7 +123,6 @@ func (c *Context) quantified(p *syntax.Predicate, _ *jsonpath.Query, nodes []jso
 		}
 	}
 	var found []string
-	held := 0
 	for _, one := range parts {
 		r, err := shape.Match(p.Shape, one.v, c.Names)
 		if err != nil {
@@ -125,7 +130,6 @@ func (c *Context) quantified(p *syntax.Predicate, _ *jsonpath.Query, nodes []jso
 		}
 		switch {
 		case r.Held():
-			held++
 			if p.Op == "none" {
 				found = append(found, fmt.Sprintf("%s is %s", one.at, value.Cut(one.v.String(), 120)))
 			}
@@ -139,7 +143,7 @@ func (c *Context) quantified(p *syntax.Predicate, _ *jsonpath.Query, nodes []jso
 		}
 	}
 	switch {
-	case p.Op == "some" && held == 0:
+	case p.Op == "some":
 		return miss("none of the %d selected is", len(parts))
 	case len(found) > mostLines:
 		found = append(found[:mostLines], fmt.Sprintf("… and %d more", len(found)-mostLines))
@@ -219,7 +223,7 @@ func (c *Context) holdsElement(p *syntax.Predicate, v *value.Value, at string) O
 		switch missing := []value.Difference(nil); {
 		case v.Kind == value.Object:
 			if missing = c.uncovered(want, v); len(missing) > 0 {
-				return Outcome{Found: lines(missing)}
+				return Outcome{Found: below(at, lines(missing))}
 			}
 		case !holds(v, want) && len(p.Values) > 1:
 			return miss("%s lacks %s: %s", at, value.Cut(want.String(), 60), value.Cut(v.String(), 160))

@@ -3,10 +3,13 @@
 package schema
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -125,32 +128,67 @@ func (s *Schema) check(v *value.Value) []string {
 	if !ok {
 		return []string{err.Error()}
 	}
-	var out []string
-	collect(ve, &out)
-	slices.Sort(out)
+	var all []misfit
+	collect(ve, v, &all)
+	slices.SortFunc(all, func(a, b misfit) int {
+		return cmp.Or(slices.CompareFunc(a.at, b.at, inOrder), strings.Compare(a.text, b.text))
+	})
+	out := make([]string, len(all))
+	for i, one := range all {
+		out[i] = one.text
+	}
 	return out
 }
 
 var printer = message.NewPrinter(language.English)
 
-func collect(e *jsonschema.ValidationError, out *[]string) {
+// misfit is a place in a value that does not fit.
+type misfit struct {
+	at   []string
+	text string
+}
+
+// inOrder sorts members by name and elements by number.
+func inOrder(a, b string) int {
+	n, err1 := strconv.Atoi(a)
+	m, err2 := strconv.Atoi(b)
+	if errors.Join(err1, err2) == nil {
+		return cmp.Compare(n, m)
+	}
+	return strings.Compare(a, b)
+}
+
+func collect(e *jsonschema.ValidationError, v *value.Value, out *[]misfit) {
 	if len(e.Causes) > 0 {
 		for _, c := range e.Causes {
-			collect(c, out)
+			collect(c, v, out)
 		}
 		return
 	}
-	var at *value.Path
-	for _, part := range e.InstanceLocation {
-		at = at.Member(part)
-	}
-	place := "$"
-	if at != nil {
-		place = at.String()
-	}
+	text := e.ErrorKind.LocalizedString(printer)
 	if _, false := e.ErrorKind.(*kind.FalseSchema); false {
-		*out = append(*out, place+" is not allowed by the schema")
-		return
+		text = "is not allowed by the schema"
 	}
-	*out = append(*out, place+" "+e.ErrorKind.LocalizedString(printer))
+	*out = append(*out, misfit{e.InstanceLocation, place(v, e.InstanceLocation) + " " + text})
+}
+
+// place is the path of what stands in a value at a location.
+func place(v *value.Value, location []string) string {
+	var at *value.Path
+	for _, part := range location {
+		n, err := strconv.Atoi(part)
+		switch {
+		case v != nil && v.Kind == value.Array && err == nil && n >= 0 && n < len(v.Items):
+			at, v = at.Element(n), v.Items[n]
+		default:
+			at = at.Member(part)
+			if v != nil {
+				v, _ = v.Get(part)
+			}
+		}
+	}
+	if at == nil {
+		return "$"
+	}
+	return at.String()
 }

@@ -131,17 +131,20 @@ func (d *decoder) space() {
 	}
 }
 
+func inWord(r rune) bool {
+	return r >= '0' && r <= '9' || r >= 'A' && r <= 'Z' || r >= 'a' && r <= 'z' || r == '_'
+}
+
 func shown(rest string) string {
 	r, size := utf8.DecodeRuneInString(rest)
 	if r == utf8.RuneError && size <= 1 {
 		return fmt.Sprintf("byte 0x%02x", rest[0])
 	}
-	if r >= '0' && r <= '9' || r >= 'A' && r <= 'z' {
-		end := 1
-		for end < len(rest) && end < 12 && (rest[end] >= '0' && rest[end] <= '9' || rest[end] >= 'A' && rest[end] <= 'z') {
-			end++
+	if end := strings.IndexFunc(rest, func(r rune) bool { return !inWord(r) }); inWord(r) {
+		if end < 0 {
+			end = len(rest)
 		}
-		return "`" + rest[:end] + "`"
+		return "`" + rest[:min(end, 12)] + "`"
 	}
 	return "`" + strings.Trim(Quoted(rest[:size]), `"`) + "`"
 }
