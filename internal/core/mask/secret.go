@@ -206,9 +206,7 @@ func InBody(body []byte) []Found {
 		return nil
 	}
 	f := &finder{}
-	if len(body) > 40 && (bytes.Contains(body, []byte("ode\"")) || bytes.Contains(body, []byte("tate\"")) || bytes.Contains(body, []byte("once\"")) || bytes.Contains(body, []byte("ig\"")) || bytes.Contains(body, []byte("id\"")) || bytes.Contains(body, []byte("ession\""))) {
-		f.drawn(body)
-	}
+	f.drawn(body)
 	if !slices.ContainsFunc(stems, func(s []byte) bool { return bytes.Contains(body, s) }) {
 		return f.out
 	}
@@ -259,24 +257,30 @@ func Answer(header http.Header, body []byte) Shown {
 	return out
 }
 
-// drawn takes members that may be drawn, where they are long.
+// shortestDrawn is how long what is drawn is at least, and inDrawn what it is written with.
+const shortestDrawn = 32
+
+var inDrawn = func() (in [256]bool) {
+	for _, c := range []byte("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/=_.~-") {
+		in[c] = true
+	}
+	return in
+}()
+
+// drawn takes members that may be drawn, where they are long. A run of so many such characters is
+// rare, and quicker to look for.
 func (f *finder) drawn(body []byte) {
-	// A run of as many such characters is rare, and quicker to look for.
-	run := 0
-	for _, c := range body {
-		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("+/=_.~-", c) >= 0 {
-			if run++; run == 32 {
-				break
-			}
-		} else {
+	for run, i := 0, 0; i < len(body); i++ {
+		run++
+		if !inDrawn[body[i]] {
 			run = 0
 		}
-	}
-	if run < 32 {
-		return
-	}
-	for _, m := range drawnMember().FindAllSubmatch(body, -1) {
-		f.pair(string(m[1]), string(m[2]))
+		if run == shortestDrawn {
+			for _, m := range drawnMember().FindAllSubmatch(body, -1) {
+				f.pair(string(m[1]), string(m[2]))
+			}
+			return
+		}
 	}
 }
 
@@ -311,11 +315,7 @@ func (f *finder) within(name string, v *value.Value, deep int) {
 	switch v.Kind {
 	case value.Object:
 		for i, one := range v.Items {
-			n := v.Names[i]
-			if one.Kind != value.Object && one.Kind != value.Array && one.Kind != value.String && one.Kind != value.Number {
-				continue
-			}
-			f.within(n, one, deep+1)
+			f.within(v.Names[i], one, deep+1)
 		}
 	case value.Array:
 		for _, one := range v.Items {
