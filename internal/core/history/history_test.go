@@ -3,6 +3,7 @@ package history
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -99,6 +100,29 @@ func TestJudge(t *testing.T) {
 		"reads in between may show anything":       {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n2 read 20-25 {\"a\": 0}", `{"a": 1}`, ""},
 		"a read shows less than an earlier one":    {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n1 replace 20-30 {\"a\": 2}\n2 read 32-33 {\"a\": 2}\n3 read 40-41 {\"a\": 1}", `{"a": 2}`, "older than what was already read a (warns): 0 20 32 40"},
 		"a server error":                           {`{"a": 0}`, "1 replace 0-10 {\"a\": 1} 5xx", `{"a": 0}`, "5xx under load: 0"},
+		"told in another order":                    {`{"a": 0}`, "2 replace 20-30 {\"a\": 2}\n1 replace 0-10 {\"a\": 1}", `{"a": 1}`, "lost update a: 0 20"},
+		"changed after a delete, and there":        {`{"a": 0}`, "1 delete 0-10\n2 merge 20-30 {\"a\": 1}", `{"a": 1}`, "came back after a delete: 0 20"},
+		"changed, and never there":                 {"", "1 merge 0-10 {\"a\": 1}", `{"a": 1}`, "lost update: 0"},
+		"replaced, and never there":                {"", "1 replace 0-10 {\"a\": 1}", `{"a": 1}`, "lost update: 0"},
+		"made, and there before":                   {`{"a": 0}`, "1 replace 0-10 {\"a\": 1} made", `{"a": 1}`, "two of one name: 0"},
+		"created, and there before":                {`{"a": 0}`, "1 create 0-10 {\"a\": 1}", `{"a": 1}`, "two of one name: 0"},
+		"a replace leaves out a member":            {`{"a": 1}`, "1 replace 0-10 {\"b\": 1}\n2 merge 20-30 {\"a\": 2}", `{"b": 1}`, "lost update a: 0 20"},
+		"a merge leaves a member as it is":         {`{"a": 1}`, "1 merge 0-10 {\"b\": 1}\n2 merge 20-30 {\"a\": 2}", `{"b": 1}`, "written by nobody a: "},
+		"what was there before stays":              {`{"a": 1}`, "1 merge 0-10 {\"a\": 2}\n2 merge 20-30 {\"a\": 3}", `{"a": 1}`, "lost update a: 20"},
+		"a value that only a refused call has":     {`{"a": 1}`, "1 merge 0-10 {\"a\": 2}\n2 merge 20-30 {\"a\": 3} refused", `{"a": 3}`, "written by nobody a: 20"},
+		"a value that only a read has shown":       {`{"a": 1}`, "1 merge 0-10 {\"a\": 2}\n2 read 20-30 {\"a\": 3}", `{"a": 3}`, "written by nobody a: "},
+		"a merge of what has no members":           {`{}`, "1 merge 0-10 {\"a\": 2}", `{"a": 2}`, ""},
+		"the same content, and another tag":        {`{"a": 0}`, "1 replace 0-10 {\"a\": 0} tag=x\n2 replace 20-30 {\"a\": 0}\n3 replace 40-50 {\"a\": 2} if=y", `{"a": 2}`, "lost update: 0 40"},
+		"the same content, and the same tag":       {`{"a": 0}`, "1 replace 0-10 {\"a\": 0} tag=x\n2 replace 20-30 {\"a\": 0}\n3 replace 40-50 {\"a\": 2} if=x", `{"a": 2}`, ""},
+		"a tag that is over":                       {`{"a": 0}`, "1 replace 0-10 {\"a\": 1} tag=x\n2 replace 20-30 {\"a\": 2}\n3 replace 40-50 {\"a\": 3} if=x", `{"a": 3}`, "lost update: 0 20 40"},
+		"a tag that is over twice":                 {`{"a": 0}`, "1 replace 0-10 {\"a\": 1} if=x\n2 replace 20-30 {\"a\": 1}\n3 replace 40-50 {\"a\": 3} if=x", `{"a": 3}`, "lost update: 0 40"},
+		"a tag of what is gone":                    {`{"a": 0}`, "1 delete 0-10\n2 replace 20-30 {\"a\": 1} if=x made", `{"a": 1}`, "lost update: 20"},
+		"gone by a delete that was not answered":   {`{"a": 0}`, "1 delete 0-10 silent\n2 merge 20-30 {\"a\": 1}", "", ""},
+		"a read that begins as one ends":           {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n1 replace 20-30 {\"a\": 2}\n2 read 32-40 {\"a\": 2}\n3 read 40-41 {\"a\": 1}", `{"a": 2}`, ""},
+		"a write that begins as one ends":          {`{"a": 0}`, "1 replace 0-20 {\"a\": 1}\n1 replace 20-30 {\"a\": 2}\n2 read 32-33 {\"a\": 2}\n3 read 40-41 {\"a\": 1}", `{"a": 2}`, ""},
+		"a read that was refused":                  {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n1 replace 20-30 {\"a\": 2}\n2 read 32-33 {\"a\": 2}\n3 read 40-41 {\"a\": 1} refused", `{"a": 2}`, ""},
+		"a value that was written twice":           {`{"a": 0}`, "1 replace 0-10 {\"a\": 1}\n1 replace 20-30 {\"a\": 2}\n3 replace 31-50 {\"a\": 1}\n2 read 32-33 {\"a\": 2}\n3 read 40-41 {\"a\": 1}", `{"a": 1}`, ""},
+		"a value whose write was not answered":     {`{"a": 0}`, "1 replace 0-10 {\"a\": 1} silent\n1 replace 20-30 {\"a\": 2}\n2 read 32-33 {\"a\": 2}\n3 read 40-41 {\"a\": 1}", `{"a": 2}`, ""},
 		"numbers are equal however they are wrote": {`{"a": 0}`, "1 replace 0-10 {\"a\": 1.50}", `{"a": 1.5}`, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -109,7 +133,9 @@ func TestJudge(t *testing.T) {
 			if c.final != "" {
 				h.Final = &Final{true, members(t, c.final)}
 			}
+			given := slices.Clone(h.Calls)
 			found, unsure := Judge(h, budget)
+			assert.Equal(t, given, h.Calls, "what is judged is not changed")
 			assert.False(t, unsure)
 			var lines []string
 			for _, f := range found {
