@@ -46,7 +46,7 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	}
 	switch {
 	case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || taken && (t.how.Check || t.strict())):
-		if name, id := t.named(r); name != "" {
+		if name, id := t.named(r); name != "" && !t.was(PlainPath(r.Request.URL), id) {
 			l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, u.EscapedPath(), id))
 			if len(r.Answer.Body) > 0 {
 				l.see(u.Host, name, string(r.Answer.Body))

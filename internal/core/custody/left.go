@@ -98,6 +98,29 @@ func (w *watch) otherState(before string, now *value.Value) bool {
 	return false
 }
 
+// askForLeft asks for what was made, is not known to be gone, and is not listed: some requests
+// remove what they are not known for.
+func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
+	l := &r.ledger
+	listed := one.view.Identities(s)
+	l.mu.Lock()
+	open := slices.DeleteFunc(slices.Clone(l.made), func(m made) bool {
+		return path.Dir(strings.ToLower(m.path)) != one.Path || slices.Contains(listed, path.Base(m.path))
+	})
+	l.mu.Unlock()
+	for _, m := range open[:min(len(open), mostLeft)] {
+		if !absent(one.asks(path.Base(m.path))) {
+			continue
+		}
+		l.mu.Lock()
+		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other == m })
+		l.mu.Unlock()
+	}
+}
+
+// mostLeft bounds how many items are told, or asked for, that a run leaves.
+const mostLeft = 10
+
 // LastLook looks once more at all that was there before, at the end of a run, and gives what is to
 // be told of it; lost tells that nobody answers any more.
 func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
@@ -133,6 +156,7 @@ func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 		if s := one.look(true); s.Problem == "" {
 			r.leftIn(one, s.S)
 			r.removeLeft(one)
+			r.askForLeft(one, s.S)
 		}
 	}
 	r.settle(ctx)
@@ -144,13 +168,12 @@ func (r *Run) Left() int { return len(r.ledger.left(nil)) }
 
 // TellLeft says what the run leaves behind, "" for nothing.
 func (r *Run) TellLeft() string {
-	const most = 10
 	left := r.ledger.left(&r.book)
 	if len(left) == 0 {
 		return ""
 	}
-	text := strings.Join(left[:min(len(left), most)], ", ")
-	if n := len(left) - most; n > 0 {
+	text := strings.Join(left[:min(len(left), mostLeft)], ", ")
+	if n := len(left) - mostLeft; n > 0 {
 		text += fmt.Sprintf(" and %d more", n)
 	}
 	return "left on the service: " + text

@@ -26,8 +26,10 @@ const (
 )
 
 // drawn notes a random value, and gives it back.
-func (w *World) drawn(v *value.Value) *value.Value {
-	d := &w.Drawn
+func (w *World) drawn(v *value.Value) *value.Value { return w.Drawn.Note(v) }
+
+// Note notes a value that was given out, and gives it back.
+func (d *Drawn) Note(v *value.Value) *value.Value {
 	if n, ok := v.Int(); ok && v.Kind == value.Number {
 		if n >= telling {
 			d.numbers = append(d.numbers, int64(n))

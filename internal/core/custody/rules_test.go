@@ -1,0 +1,353 @@
+package custody
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Each row is what was there, the manners of the service, what is asked for, what of that is sent,
+// what is at the service in the end, and what is told.
+func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
+	const mine = `{"name": "Tern 123456"}`
+	there := []string{`{"id": 1, "name": "Auk"}`, `{"id": 2, "name": "Smew"}`}
+	for name, c := range map[string]struct {
+		odd   string
+		there []string
+		// asked are lines of a request and what became of it, told is what is told in the end.
+		asked, left, told string
+	}{
+		"make and remove": {"", nil, `
+			POST /boats MINE -> 201
+			PATCH /boats/51 {"n": 1} -> 200
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"what was there is not written to": {"", nil, `
+			DELETE /boats/1 -> held: was there before
+			PUT /boats/2 {"n": 1} -> held: was there before
+			PATCH /boats/1/ {"n": 1} -> held: was there before
+			GET /boats/1 -> 200
+			DELETE /BOATS/1 -> held: was there before
+			DELETE /boats/%31 -> held: was there before
+			DELETE /boats//1 -> held: was there before
+			DELETE /x/../boats/1 -> held: was there before
+			DELETE /boats/1/crew -> held: was not made here`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"the collection itself": {"", nil, `
+			DELETE /boats -> held: is the collection itself
+			PUT /boats [1] -> held: is the collection itself
+			PATCH /boats/ {} -> held: is the collection itself
+			BREW /boats -> no answer
+			DELETE / -> held: is above the collection
+			PUT / -> held: is above the collection`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"another service": {"", nil, `
+			DELETE http://127.0.0.1:9/boats/51 -> held: leads to another service
+			DELETE http://LOCALHOST:8123/boats/51 -> held: leads to another service`, "1 2", ""},
+		"an item with a path of its own": {"", nil, `
+			DELETE /boat/1 -> held: was there before
+			PUT /boat/99 {"n": 1} -> 404`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a name that nothing has": {"", nil, `
+			GET /boats/77 -> 404
+			PUT /boats/77 {"name": "x"} -> 201
+			PUT /boats/77 {"name": "y"} -> 200
+			DELETE /boats/77 -> 204
+			PUT /boats/78 {"name": "x"} -> 201`, "1 2 78", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/78`},
+		"a few names, in a list that leaves things out": {"shows what was there first", nil, `
+			POST /boats MINE -> 201
+			PATCH /boats/51 {"n": 1} -> 200
+			PUT /boats/77 {"name": "x"} -> held: has one of a few names, and the list leaves out some of what is there; with 'disposable' it would be sent
+			PUT /boats/boat123456 {"name": "x"} -> 201`, "1 2 51 boat123456", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51, PUT /boats/boat123456`},
+		"removed, and then again": {"", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			DELETE /boats/51 -> 404
+			PUT /boats/51 {"name": "x"} -> 201`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/51`},
+		"removed, and read as before": {"DELETE keeps", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			DELETE /boats/51 -> held: was removed, and reading it does not say that it is gone`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51`},
+		"removed, and kept in another state": {"DELETE marks", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51`},
+		"removal is only taken": {"DELETE is taken", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 202
+			DELETE /boats/51 -> 202`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`},
+		"a create that names another item": {"creates name the first", nil, `
+			POST /boats MINE -> 201, which is false of 1
+			DELETE /boats/1 -> held: was there before`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a create that names another item, by 200": {"creates name the first, creates say 200", nil, `
+			POST /boats MINE -> 200
+			DELETE /boats/1 -> held: was there before`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a plain item, new in a list that shows all": {"", nil, `
+			POST /boats {"name": "Pram"} -> 201
+			PATCH /boats/51 {"n": 1} -> 200
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a plain item by 200": {"creates say 200", nil, `
+			POST /boats {"name": "Pram"} -> 200
+			DELETE /boats/51 -> held: shows nothing of what was sent here, and the create was not answered with 201; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before)`},
+		"a plain item by 200, as those that were drawn": {"creates say 200", nil, `
+			POST /boats MINE -> 200
+			PATCH /boats/51 {"n": 1} -> 200
+			POST /boats {"name": "Pram"} -> 200
+			DELETE /boats/52 -> 204
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a plain item in a list that leaves things out": {"shows what was there first", nil, `
+			POST /boats {"name": "Pram"} -> 201
+			DELETE /boats/51 -> held: shows nothing that only this run can have sent, and the list may leave out what was there before; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost
+			POST /boats {"name": "Pram"} -> 201
+			POST /boats {"name": "Pram"} -> 201
+			POST /boats {"name": "Pram"} -> held: 3 items that cannot be shown to be of this run have been made there; it goes on with a '{turn}' in a member of 'make' that the list or the item shows, or with 'disposable'`, "1 2 51 52 53", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before), POST /boats 52 (it may have been there before), POST /boats 53 (it may have been there before)`},
+		"a drawn item in a list that leaves things out": {"shows what was there first", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"shows nothing of what was sent": {"shows nothing of what was sent", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"shows nothing, in a list that leaves things out": {"shows nothing of what was sent, shows what was there first", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> held: shows nothing that only this run can have sent, and the list may leave out what was there before; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201
+			POST /boats MINE -> held: 3 items that cannot be shown to be of this run have been made there; it goes on with a '{turn}' in a member of 'make' that the list or the item shows, or with 'disposable'`, "1 2 51 52 53", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before), POST /boats 52 (it may have been there before), POST /boats 53 (it may have been there before)`},
+		"shows nothing, and items cannot be read": {"shows nothing of what was sent, items are forbidden", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"items are not answered": {"items are not answered, shows what was there first", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> held: shows nothing that only this run can have sent, and the list may leave out what was there before; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before)`},
+		"new ones show late": {"shows new ones late", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"by 202": {"creates say 202", nil, `
+			POST /boats MINE -> 202
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a list that is not read": {"the list is not read", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			PUT /boats/77 {"name": "x"} -> 201`, "1 2 77", `
+			left on the service: PUT /boats/77`},
+		"named by Location": {"only Location", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"not named": {"no name", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a fixed name that stands there": {"", nil, `
+			POST /boats {"name": "auk"} -> held: may write to an item that was there before: its name "auk" stands in the list already; write '{turn}' in it, or 'disposable' where all may be lost
+			POST /boats {"name": "Pram"} -> 201
+			PUT /boats/51 {"name": "Smew"} -> held: may write to an item that was there before: its name "Smew" stands in the list already; write '{turn}' in it, or 'disposable' where all may be lost
+			PATCH /boats/51 {"name": "Smew"} -> held: may write to an item that was there before: its name "Smew" stands in the list already; write '{turn}' in it, or 'disposable' where all may be lost
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"an empty list": {"", []string{}, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "", ""},
+		"one item": {"", there[:1], `
+			DELETE /boats/1 -> held: was there before`, "1", `
+			/boats: the item that is there stays as it is`},
+		"a second delete removes another": {"DELETE of nothing removes the first", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			BREW /boats/51 -> 405
+			DELETE /boats/99 -> 204`, "2", `
+			/boats: the 2 items that are there stay as they are
+			what was there before this run is not left alone: it was there before DELETE http://127.0.0.1:8123/boats/51, BREW http://127.0.0.1:8123/boats/51, DELETE http://127.0.0.1:8123/boats/99, and is gone after that: 1 lost; - {"id": 1, "name": "Auk"}`},
+		"a delete removes another too": {"DELETE removes the first too", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			POST /boats MINE -> 201`, "2 52", `
+			/boats: the 2 items that are there stay as they are
+			what was there before this run is not left alone: it was there before DELETE http://127.0.0.1:8123/boats/51, POST http://127.0.0.1:8123/boats, and is gone after that: 1 lost; - {"id": 1, "name": "Auk"}
+			left on the service: POST /boats 52`},
+		"a change changes all": {"PATCH changes all", nil, `
+			POST /boats MINE -> 201
+			PATCH /boats/{id} {"n": 1} -> 200
+			DELETE /boats/{id} -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are
+			what was there before this run is not left alone: PATCH http://127.0.0.1:8123/boats/52 in step 2 of trip 1 changes what it does not name: 2 changed; ~ id 1  $.changed4 is new: true; ~ id 2  $.changed4 is new: true`},
+		"no answer": {"mute", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`},
+		"PUT that says 200": {"PUT says 200", nil, `
+			GET /boats/77 -> 404
+			PUT /boats/77 MINE -> 200
+			DELETE /boats/77 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"left behind": {"", nil, `
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201`, "1 2 51 52", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51, POST /boats 52`},
+		"left behind by PUT": {"", nil, `
+			GET /boats/boat123456 -> 404
+			PUT /boats/boat123456 {"n": 1} -> 201`, "1 2 boat123456", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/boat123456`},
+		"ids in any case": {"ids in any case", nil, `
+			GET /boats/AbC -> 404
+			PUT /boats/AbC {"name": "x"} -> 201
+			DELETE /boats/abc -> held: was not made here
+			DELETE /boats/AbC -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"with a suffix": {"", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51.json -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"creates are refused": {"creates are refused", nil, `
+			POST /boats MINE -> 422
+			DELETE /boats/51 -> 404`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a list that shows its newest three": {"shows its newest three", nil, `
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			DELETE /boats/52 -> 204
+			DELETE /boats/53 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"below an item of one's own": {"", nil, `
+			POST /boats MINE -> 201
+			PUT /boats/51/crew {"n": 1} -> 201
+			DELETE /boats/52/crew -> 404`, "1 2 51 crew", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51, PUT /boats/51/crew`},
+		"a change changes all, and something else in what was there moves": {"PATCH changes all, ticks", nil, `
+			POST /boats MINE -> 201
+			PATCH /boats/{id} {"n": 1} -> 200`, "1 2 51 52", `
+			/boats: the 2 items that are there stay as they are
+			what was there before this run is not left alone: PATCH http://127.0.0.1:8123/boats/52 in step 2 of trip 1 changes what it does not name: 1 changed; ~ id 2  $.tick was 1, is 2
+			left on the service: POST /boats 51, POST /boats 52`},
+		"what was there moves by itself": {"ticks", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/{id} -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are
+			/boats: what was there before has changed while the run went on, and no check of it did so again: 1 changed; ~ id 2  $.tick was 1, is 2`},
+		"a change that shows only at the end, of one that holds what is sent": {"PATCH changes all", nil, `
+			PATCH /boats/1 {"n": 1} -> held: was there before
+			POST /boats {"name": "Pram", "changed9": true} -> 201`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before)`},
+		"another method that removes": {"BREW removes", nil, `
+			POST /boats MINE -> 201
+			BREW /boats/{id} -> 200`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a name of nothing in the path": {"", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/ -> held: is the collection itself
+			DELETE /boats/. -> held: is the collection itself`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`},
+		"a header names it": {"only Location, by header", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a header names another": {"Location of the first, by header", nil, `
+			POST /boats MINE -> 201, which is false of /boats/1
+			DELETE /boats/1 -> held: was there before`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51`},
+		"a list of one's own in the body": {"creates take lists", nil, `
+			POST /boats [1, 2] -> 200`, "1 2 51 52", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51, /boats 52`},
+		"removed by another name": {"ids in any case", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			POST /boats MINE -> 201
+			DELETE /boats/52 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"a read says that it is there again": {"DELETE keeps", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			GET /boats/51 -> 200`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`},
+		"a read of what was made says that it is gone": {"forgets", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 404`, "1 2", `
+			/boats: the 2 items that are there stay as they are`},
+		"HEAD says that it is gone": {"HEAD is not served", nil, `
+			POST /boats MINE -> 201
+			HEAD /boats/51 -> 404
+			PUT /boats/77 {"n": 1} -> 201`, "1 2 51 77", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/77, /boats 51`},
+	} {
+		t.Run(name, func(t *testing.T) {
+			if c.there == nil {
+				c.there = there
+			}
+			q := newQuay(t, c.odd, c.there...)
+			var harm []string
+			run := NewRun(Options{Stopped: func() bool { return false }, Harmed: func(h *Harm) {
+				harm = append(harm, "harm: "+h.Deed.Sent[h.At].Exchange.Request.Method+": "+strings.Join(h.Observed, "; "))
+			}})
+			tr := newTrip(t, q, run, 1, How{Check: true})
+			for _, line := range lines(c.asked) {
+				asked, want, _ := strings.Cut(line, " -> ")
+				assert.Equal(t, want, tr.do(strings.ReplaceAll(asked, "MINE", mine)), asked)
+			}
+			told := append(tr.told, harm...)
+			for _, n := range run.LastLook(context.Background(), func() bool { return false }) {
+				told = append(told, n.Text)
+			}
+			if text := run.TellLeft(); text != "" {
+				told = append(told, text)
+			}
+			for i := range told {
+				told[i] = strings.ReplaceAll(told[i], "`", "'")
+			}
+			assert.Equal(t, c.left, q.items())
+			assert.Equal(t, lines(c.told), told)
+		})
+	}
+}
+
+// lines are those of a text in a table, without the tabs before them.
+func lines(text string) []string {
+	var out []string
+	for line := range strings.SplitSeq(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			out = append(out, line)
+		}
+	}
+	return out
+}
