@@ -132,6 +132,13 @@ func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown,
 			return NotRead, false
 		}
 	}
+	// An item may have a path with a suffix: then it is the one that its create has named.
+	names := []string{path.Base(item)}
+	if plain := strings.TrimSuffix(names[0], path.Ext(item)); plain != names[0] {
+		if _, named := t.own.names[plain]; named {
+			names = append(names, plain)
+		}
+	}
 	before := h.sight
 	for wait := 50 * time.Millisecond; ; wait *= 3 {
 		if patient {
@@ -148,7 +155,7 @@ func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown,
 		}
 		now = Missing
 		for _, key := range s.Keys {
-			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool { return sameName(is, path.Base(item)) }) {
+			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool { return slices.ContainsFunc(names, func(n string) bool { return sameName(is, n) }) }) {
 				now, drawn = There, t.drawn.In(s.Members[key].String())
 				break
 			}

@@ -3,6 +3,7 @@ package custody
 import (
 	"context"
 	"fmt"
+	"maps"
 	"net/http"
 	"path"
 	"slices"
@@ -396,6 +397,60 @@ func (tr *trip) do(line string) string {
 		said += ", which is false of " + wrong.Name
 	}
 	return said
+}
+
+// whose tells what is known of whose an item is, and of the list.
+func (tr *trip) whose() string {
+	o, l := &tr.s.own, &tr.run.ledger
+	words := map[string][]string{}
+	note := func(set map[string]bool, word string) {
+		for at, is := range set {
+			if at = at[strings.LastIndex(at, "/")+1:]; is {
+				words[at] = append(words[at], word)
+			}
+		}
+	}
+	for at := range o.paths {
+		note(map[string]bool{at: true}, "named")
+	}
+	for name := range o.names {
+		note(map[string]bool{name: true}, "named so")
+	}
+	note(o.gone, "gone")
+	note(o.shown, "shown")
+	note(o.proven, "proven")
+	note(tr.s.removed, "removed")
+	note(l.put, "put")
+	note(l.free, "free")
+	note(l.away, "away")
+	for _, m := range l.made {
+		note(map[string]bool{m.path: true}, "left")
+	}
+	for _, m := range l.removed {
+		note(map[string]bool{m.path: true}, "known to go")
+	}
+	for at := range l.seen {
+		if !strings.Contains(at, " ") {
+			note(map[string]bool{at: true}, "seen")
+		}
+	}
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(words)) {
+		slices.Sort(words[name])
+		out = append(out, name+" "+strings.Join(words[name], ", "))
+	}
+	page := tr.run.book.page(boatsList.kind())
+	list := []string{"unknown", "whole", "partial"}[page.listing]
+	if page.slides {
+		list += ", slides"
+	}
+	if page.waited {
+		list += ", waited for"
+	}
+	for _, status := range slices.Sorted(maps.Keys(page.statuses)) {
+		list += fmt.Sprint(", creates by ", status)
+	}
+	return strings.Join(append(out, list), "; ")
 }
 
 // items are what is left at the quay.
