@@ -25,7 +25,7 @@ func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 	var removed []made
 	for _, k := range s.Keys {
 		ids := one.view.Identities(s.Only([]string{k}))
-		if one.before.Members[k] != nil || len(ids) != 1 {
+		if one.before.Members[k] != nil || len(ids) != 1 || one.had[ids[0]] {
 			continue
 		}
 		same := func(m made) bool { return path.Base(m.path) == ids[0] }
@@ -68,7 +68,7 @@ func (r *Run) removeLeft(one *watched) {
 	l.mu.Lock()
 	var here []made
 	for _, m := range l.made {
-		if one.removes && m.host == "" && path.Dir(m.path) == one.Path && !one.had[path.Base(m.path)] {
+		if one.removes && m.host == "" && path.Dir(m.path) == one.Path {
 			here = append(here, m)
 		}
 	}

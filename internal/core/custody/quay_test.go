@@ -263,12 +263,14 @@ type deck struct {
 	view  state.View
 	// header is a field whose last segment names what was made.
 	header bool
+	// fails is why the lists are not known.
+	fails error
 }
 
 var boatsList = List{Host: "127.0.0.1:8123", Path: "/boats", Written: "/boats", Keyed: true}
 
 func (d *deck) About() About           { return About{Index: d.index, Base: quayURL, Afterwards: d.after} }
-func (d *deck) Lists() ([]List, error) { return d.lists, nil }
+func (d *deck) Lists() ([]List, error) { return d.lists, d.fails }
 func (d *deck) Wait(time.Duration)     {}
 
 func (d *deck) Ask(r *exchange.Request, why string) *exchange.Exchange {
@@ -287,7 +289,11 @@ func (d *deck) Look(l List, why string, _ bool) (*Sight, error) {
 	s := &Sight{At: at, Host: l.Host, Path: l.Path, View: d.view}
 	if x.Answer == nil || x.Answer.Status != 200 {
 		s.Problem = "GET " + l.Path + " was not answered with 200"
-		d.s.Missed("step "+strconv.Itoa(d.index), s)
+		if d.index > 0 {
+			d.s.Missed("step "+strconv.Itoa(d.index), s)
+		} else {
+			d.s.Missed("", s)
+		}
 		return s, nil
 	}
 	d.s.Learn(expect.NewReply(x))
@@ -318,7 +324,7 @@ func (d *deck) Kept(r *expect.Reply) []Kept {
 
 func (d *deck) Apart() Step {
 	other := *d
-	other.s = d.s.Apart()
+	other.s, other.index = d.s.Apart(), 0
 	return &other
 }
 
