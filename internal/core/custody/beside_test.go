@@ -224,15 +224,21 @@ func TestDisturbed(t *testing.T) {
 
 // What one scenario has made, another may remove that it was lent to, and give back.
 func TestLending(t *testing.T) {
-	const mine = `POST /boats {"name": "Tern 123456"}`
 	q, a, b := pair(t, "", false)
 	a.do(mine)
+	a.do("GET /boats/66")
+	a.do("GET /boats/51")
 	a.do("GET /boats/77")
 	a.do(`PUT /boats/77 {"n": 1}`)
 	assert.Contains(t, b.do("DELETE /boats/51"), "held")
+	b.s.own.made["/x"] = 1
 	a.s.Lend(a.deck, b.s)
-	assert.Equal(t, "204", b.do("DELETE /boats/51"))
+	assert.Empty(t, b.s.own.made)
+	assert.True(t, b.s.own.gone["/boats/66"] && b.s.own.shown["/boats/51"] && b.s.drawn.In("123456"))
+	_, lent := b.s.own.of("/boats/51")
+	assert.True(t, lent)
 	assert.Equal(t, "204", b.do("DELETE /boats/77"))
+	assert.Equal(t, "204", b.do("DELETE /boats/51"))
 	assert.Contains(t, b.do("DELETE /boats/1"), "was there before")
 	b.do(mine)
 	_, named := a.s.own.of("/boats/52")

@@ -298,6 +298,7 @@ func TestWhatOthersOfTheRunHavePut(t *testing.T) {
 	a.do("GET /boats/a7")
 	a.do(`PUT /boats/a7 {"n": 1}`)
 	other := List{N: 0, Host: boatsList.Host, Path: "/boats", Written: "/boats/", Keyed: true}
+	a.do(mine)
 	delete(run.watch.lists, boatsList.key())
 	b := newTrip(t, q, run, 2, How{})
 	b.lists = []List{other}

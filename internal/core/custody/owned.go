@@ -155,7 +155,9 @@ func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown,
 		}
 		now = Missing
 		for _, key := range s.Keys {
-			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool { return slices.ContainsFunc(names, func(n string) bool { return sameName(is, n) }) }) {
+			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool {
+				return slices.ContainsFunc(names, func(n string) bool { return sameName(is, n) })
+			}) {
 				now, drawn = There, t.drawn.In(s.Members[key].String())
 				break
 			}

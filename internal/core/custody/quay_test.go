@@ -340,7 +340,7 @@ type trip struct {
 	over  bool
 }
 
-// drawn is the number in the names that a trip makes.
+// drawn is the number in the names that the first trip makes; others have multiples of it.
 const drawn = 123456
 
 func newTrip(t *testing.T, q *quay, run *Run, id int, how How) *trip {
@@ -348,7 +348,7 @@ func newTrip(t *testing.T, q *quay, run *Run, id int, how How) *trip {
 	require.NoError(t, err)
 	tr := &trip{run: run}
 	world := &scope.World{}
-	world.Drawn.Note(value.NewInt(drawn))
+	world.Drawn.Note(value.NewInt(int64(drawn * id)))
 	how.Guarded = true
 	tr.deck = &deck{q: q, header: q.is("by header"), lists: []List{boatsList}, view: state.View{By: key}}
 	by := Writer{ID: id, Name: fmt.Sprintf("trip %d", id), File: "a.upath", Line: id, Of: tr, Over: func() bool { return tr.over }}

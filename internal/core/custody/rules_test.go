@@ -313,6 +313,83 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			PUT /boats/77 {"n": 1} -> 201`, "1 2 51 77", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: PUT /boats/77, /boats 51`, "51 gone, known to go, named, named so, seen; 77 left, proven, put; unknown", 5},
+		"read as gone, and there by somebody else": {"", nil, `
+			GET /boats/77 -> 404
+			! {"id": 77, "name": "x"}
+			GET /boats/77 -> 200
+			DELETE /boats/77 -> held: was there before`, "1 2 77", `
+			/boats: the 3 items that are there stay as they are`, "77 free; unknown", 3},
+		"it shows what was drawn, and nobody has named it": {"no name", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 200
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 removed; boats shown; whole", 5},
+		"it showed what was drawn, and is gone": {"no name", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 200
+			- 51
+			GET /boats/51 -> 404
+			! {"id": 51, "name": "x"}
+			GET /boats/51 -> 200
+			DELETE /boats/51 -> held: was not made here`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are`, "51 free; whole", 7},
+		"proven, gone, and there by somebody else": {"shows what was there first", nil, `
+			GET /boats/a-long-name -> 404
+			PUT /boats/a-long-name {"n": 1} -> 201
+			- a-long-name
+			GET /boats/a-long-name -> 404
+			! {"id": "a-long-name", "name": "x"}
+			GET /boats/a-long-name -> 200
+			DELETE /boats/a-long-name -> held: was not made here`, "1 2 a-long-name", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/a-long-name`, "a-long-name left, put, seen; whole", 7},
+		"by 202, and late": {"creates say 202, shows new ones late", nil, `
+			POST /boats {"name": "Pram"} -> 202
+			DELETE /boats/51 -> held: shows nothing of what was sent here, and the create was not answered with 201; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51 (it may have been there before)`, "51 left, named, named so, seen; whole", 6},
+		"by 202, and not there": {"creates say 202, shows new ones late", nil, `
+			POST /boats {"name": "Pram"} -> 202
+			- 51
+			DELETE /boats/51 -> held: shows nothing that only this run can have sent, and the list may leave out what was there before; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 gone, left, named, named so, seen; partial, waited for", 8},
+		"by 201, and not there": {"", nil, `
+			POST /boats {"name": "Pram"} -> 201
+			- 51
+			DELETE /boats/51 -> 404`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 gone, left, named, named so, seen; unknown", 5},
+		"marked, and read before": {"only Location, DELETE marks", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 200
+			DELETE /boats/51 -> 204
+			GET /boats/51 -> 200`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51`, "51 known to go, named, named so, removed, seen, shown; boats shown; whole, creates by 201", 6},
+		"changed before it is removed, and kept": {"DELETE keeps", nil, `
+			POST /boats MINE -> 201
+			PATCH /boats/51 {"n": 1} -> 200
+			DELETE /boats/51 -> 204
+			GET /boats/51 -> 200`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, removed, shown; boats shown; whole, creates by 201", 6},
+		"two that show nothing, by 200": {"creates say 200", nil, `
+			POST /boats {"name": "Pram"} -> 200
+			DELETE /boats/51 -> held: shows nothing of what was sent here, and the create was not answered with 201; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost
+			POST /boats MINE -> 200
+			DELETE /boats/52 -> 204
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; 52 known to go, named, named so, removed, seen; boats shown; whole, creates by 200", 8},
+		"OPTIONS says that nothing is there": {"", nil, `
+			POST /boats MINE -> 201
+			OPTIONS /boats/51 -> 405
+			OPTIONS /berths/51 -> 404`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 gone, left, named, named so, seen; unknown", 4},
+		"items are not answered, in a list that is whole": {"items are not answered, shows nothing of what was sent, creates say 200", nil, `
+			POST /boats MINE -> 200
+			DELETE /boats/51 -> held: cannot be read: timed out waiting`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, seen; whole", 4},
 	} {
 		t.Run(name, func(t *testing.T) {
 			if c.there == nil {
@@ -326,6 +403,14 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			tr := newTrip(t, q, run, 1, How{Check: true})
 			for _, line := range lines(c.asked) {
 				asked, want, _ := strings.Cut(line, " -> ")
+				if somebody, puts := strings.CutPrefix(asked, "! "); puts {
+					q.put(decode(t, somebody))
+					continue
+				}
+				if id, drops := strings.CutPrefix(asked, "- "); drops {
+					q.drop(id)
+					continue
+				}
 				assert.Equal(t, want, tr.do(strings.ReplaceAll(asked, "MINE", mine)), asked)
 			}
 			assert.Equal(t, c.whose, tr.whose())
