@@ -24,8 +24,12 @@ import (
 	"golang.org/x/tools/go/packages"
 )
 
-// judging are the packages in which verdicts are made.
-var judging = []string{"custody", "exchange", "expect", "history", "mask", "shape", "state", "value"}
+// judging are the packages in which verdicts are made, and parts those of which that is so of one
+// file only.
+var (
+	judging = []string{"custody", "engine", "exchange", "expect", "history", "mask", "shape", "state", "value"}
+	parts   = map[string]string{"engine": "judge.go"}
+)
 
 // equivalent lists mutants that change nothing that anybody could see, with the reason.
 //
@@ -77,7 +81,11 @@ func run() error {
 			until = time.Now().Add(*limit / time.Duration(len(list)-i))
 			*limit -= *limit / time.Duration(len(list)-i)
 		}
-		why, err := one(ctx, p, known[path.Base(p.PkgPath)], until, *only)
+		part := *only
+		if part == "" && flag.NArg() == 0 {
+			part = parts[path.Base(p.PkgPath)]
+		}
+		why, err := one(ctx, p, known[path.Base(p.PkgPath)], until, part)
 		if err != nil {
 			return err
 		}
@@ -138,7 +146,7 @@ func one(ctx context.Context, p *packages.Package, known map[string]string, unti
 	}
 	share := 100 * float64(dead) / float64(tried)
 	fmt.Printf("%s: %d of %d killed (%.1f %%), %d equivalent, %d not tried\n", name, dead, tried, share, len(known), left)
-	if left == 0 && only == "" && share < leastKilled {
+	if left == 0 && share < leastKilled {
 		bad = append(bad, fmt.Sprintf("%s: its own tests kill less than %d %% of its mutants", name, leastKilled))
 	}
 	if 100*len(known) > mostEquivalent*len(all) {

@@ -73,6 +73,9 @@ func (c *canned) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if len(list) > 1 {
 		c.answers[key] = list[1:]
 	}
+	if strings.HasPrefix(list[0], "BREAKS") {
+		panic(http.ErrAbortHandler)
+	}
 	head := bufio.NewReader(strings.NewReader("HTTP/1.1 " + list[0]))
 	answer, err := http.ReadResponse(head, r)
 	if err != nil {
