@@ -8,14 +8,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync"
 	"syscall"
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"usualpath/internal/harbour"
@@ -142,26 +140,6 @@ func BenchmarkSteps(b *testing.B) {
 		b.ReportMetric(ratio(run.wall, loop.wall), "wall-ratio")
 		b.ReportMetric(ratio(loop8.wall, run8.wall), "throughput-ratio-8")
 	}
-}
-
-// In CI only gross loss fails: twice what is wanted, of the best of three.
-func TestNothingIsGrosslySlow(t *testing.T) {
-	if os.Getenv("CI") == "" || os.Getenv("USUALPATH_RACE") != "" {
-		t.Skip("measured where nothing else runs")
-	}
-	base := harbourFor(t)
-	const n = 4000
-	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.upath"), []byte(repeated(base, n)), 0o644))
-	var cpu, save []float64
-	for range 3 {
-		loop := measure(t, bare("%s/boats/3 %d 1 -", base, n))
-		run := measure(t, tool(dir, "run", "-q"))
-		saved := measure(t, tool(dir, "run", "-q", "--save", "run.jsonl"))
-		cpu, save = append(cpu, ratio(run.cpu, loop.cpu)), append(save, ratio(saved.cpu, run.cpu))
-	}
-	assert.Less(t, slices.Min(cpu), 2.0, "CPU beside a bare loop: %v", cpu)
-	assert.Less(t, slices.Min(save), 2.2, "CPU with a record beside without: %v", save)
 }
 
 // Peak memory of a long run beside that of a short one.

@@ -287,8 +287,8 @@ func (k Known) segments(target string) string {
 	return head + strings.Join(parts, "/")
 }
 
-// Title is what a step that sends a request may be called.
-func Title(method, target string) string {
+// title is what a step that sends a request may be called.
+func title(method, target string) string {
 	one := singular(target)
 	path, _, _ := strings.Cut(schemeAndHost().ReplaceAllString(target, ""), "?")
 	parts := strings.Split(strings.Trim(path, "/"), "/")

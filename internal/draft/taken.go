@@ -11,7 +11,7 @@ import (
 // of the request, with a number where it is taken.
 func FreeTitle(t *Typed, asked string, taken func(title string) bool) string {
 	if asked == "" {
-		asked = Title(t.Method, t.Target)
+		asked = title(t.Method, t.Target)
 	}
 	title := asked
 	for n := 2; taken(title); n++ {

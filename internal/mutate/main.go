@@ -85,7 +85,7 @@ func run() error {
 		if part == "" && flag.NArg() == 0 {
 			part = parts[path.Base(p.PkgPath)]
 		}
-		why, err := one(ctx, p, known[path.Base(p.PkgPath)], until, part)
+		why, err := one(ctx, p, known[path.Base(p.PkgPath)], until, part, *only == "")
 		if err != nil {
 			return err
 		}
@@ -97,8 +97,8 @@ func run() error {
 	return ctx.Err()
 }
 
-// one takes a package, and tells what is wrong with its tests.
-func one(ctx context.Context, p *packages.Package, known map[string]string, until time.Time, only string) ([]string, error) {
+// one takes a package, whole or only what holds a text, and tells what is wrong with its tests.
+func one(ctx context.Context, p *packages.Package, known map[string]string, until time.Time, only string, whole bool) ([]string, error) {
 	out, err := os.MkdirTemp("", "mutate")
 	if err != nil {
 		return nil, err
@@ -146,7 +146,7 @@ func one(ctx context.Context, p *packages.Package, known map[string]string, unti
 	}
 	share := 100 * float64(dead) / float64(tried)
 	fmt.Printf("%s: %d of %d killed (%.1f %%), %d equivalent, %d not tried\n", name, dead, tried, share, len(known), left)
-	if left == 0 && share < leastKilled {
+	if left == 0 && whole && share < leastKilled {
 		bad = append(bad, fmt.Sprintf("%s: its own tests kill less than %d %% of its mutants", name, leastKilled))
 	}
 	if 100*len(known) > mostEquivalent*len(all) {

@@ -30,7 +30,9 @@ func woven(src []byte, sites []*site) []byte {
 		}
 	}
 	// What ends at a place comes before what begins there; inner ends come first, outer beginnings.
-	ends := func(e one) bool { return e.from == e.to && (strings.HasPrefix(e.text, ")") || strings.HasPrefix(e.text, " })") || e.text == " }") }
+	ends := func(e one) bool {
+		return e.from == e.to && (strings.HasPrefix(e.text, ")") || strings.HasPrefix(e.text, " })") || e.text == " }")
+	}
 	slices.SortStableFunc(all, func(a, b one) int {
 		switch {
 		case a.from != b.from:

@@ -65,7 +65,7 @@ func Answer(w io.Writer, x *exchange.Exchange, v *View) {
 	}
 	a := x.Answer
 	line := []string{statusPaint(s, a.Status, a.StatusText())}
-	rest := []string{exchange.Took(x.Timing.Total), Size(len(a.Body))}
+	rest := []string{exchange.Took(x.Timing.Total), size(len(a.Body))}
 	if ct := a.Header.Get("Content-Type"); ct != "" {
 		rest = append(rest, Clean(ct, false))
 	}
@@ -109,8 +109,8 @@ func headerName(n string) string {
 	return Clean(n, false)
 }
 
-// Size is a number of bytes for people.
-func Size(n int) string {
+// size is a number of bytes for people.
+func size(n int) string {
 	switch {
 	case n < 1<<10:
 		return fmt.Sprintf("%d B", n)

@@ -18,8 +18,8 @@ import (
 	"usualpath/internal/golden"
 )
 
-// answered is what an answer as HTTP writes it, without the version, becomes.
-func answered(t *testing.T, method, text string, took time.Duration) *exchange.Exchange {
+// answerOf is what an answer as HTTP writes it, without the version, becomes.
+func answerOf(t *testing.T, method, text string, took time.Duration) *exchange.Exchange {
 	t.Helper()
 	head, body, _ := strings.Cut(text, "\n\n")
 	r, err := http.ReadResponse(bufio.NewReader(strings.NewReader("HTTP/1.1 "+head+"\n\n")), nil)
@@ -37,7 +37,7 @@ func TestAnswers(t *testing.T) {
 			for _, name := range slices.Sorted(maps.Keys(in)) {
 				all.WriteString("## " + name + "\n")
 				method, _, _ := strings.Cut(name, " ")
-				Answer(&all, answered(t, method, in[name], 1234*time.Microsecond), &View{Style: NewStyle(false, false), Verbose: verbose != "", Agent: "usualpath/t", Width: 100})
+				Answer(&all, answerOf(t, method, in[name], 1234*time.Microsecond), &View{Style: NewStyle(false, false), Verbose: verbose != "", Agent: "usualpath/t", Width: 100})
 			}
 			given = append(given, txtar.File{Name: "shown" + verbose, Data: all.Bytes()})
 		}
@@ -60,14 +60,14 @@ func TestWhatDiffersBetweenAnswers(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			var list []*exchange.Exchange
 			for i, text := range c.texts {
-				list = append(list, answered(t, "GET", text, time.Duration(i+1)*time.Millisecond))
+				list = append(list, answerOf(t, "GET", text, time.Duration(i+1)*time.Millisecond))
 			}
 			got := strings.Join(Spread(list[0], list[1:]), "\n")
 			assert.Contains(t, got, c.want)
 		})
 	}
 	failed := &exchange.Exchange{Request: &exchange.Request{Method: "GET"}, Failure: &exchange.Failure{Kind: exchange.Refused}}
-	assert.Contains(t, strings.Join(Spread(answered(t, "GET", js+`1`, 0), []*exchange.Exchange{failed}), "\n"), "200 OK, then ")
+	assert.Contains(t, strings.Join(Spread(answerOf(t, "GET", js+`1`, 0), []*exchange.Exchange{failed}), "\n"), "200 OK, then ")
 	var b bytes.Buffer
 	Answer(&b, failed, &View{Style: NewStyle(false, false), Verbose: true})
 	assert.Contains(t, b.String(), "no answer: ")

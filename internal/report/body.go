@@ -42,7 +42,7 @@ func body(w io.Writer, a *exchange.Answer, v *View) {
 	}
 	fmt.Fprintln(w)
 	if v.Kept != "" {
-		fmt.Fprintf(w, "the body, %s, is in %s\n", Size(len(a.Body)), v.Kept)
+		fmt.Fprintf(w, "the body, %s, is in %s\n", size(len(a.Body)), v.Kept)
 		return
 	}
 	text := v.set(w, a)
@@ -97,7 +97,7 @@ func (v *View) set(w io.Writer, a *exchange.Answer) string {
 	}
 	shown = strings.TrimRight(Clean(shown, true), "\n")
 	if len(text) > mostShown {
-		shown += "\n" + s.paint(s.faint, fmt.Sprintf("… and %s more", Size(len(text)-mostShown)))
+		shown += "\n" + s.paint(s.faint, fmt.Sprintf("… and %s more", size(len(text)-mostShown)))
 	}
 	return shown
 }
@@ -105,16 +105,16 @@ func (v *View) set(w io.Writer, a *exchange.Answer) string {
 // picture says what bytes are that are not text.
 func picture(data []byte) string {
 	if c, kind, err := image.DecodeConfig(bytes.NewReader(data)); err == nil {
-		return fmt.Sprintf("a %s image, %d × %d, %s", strings.ToUpper(kind), c.Width, c.Height, Size(len(data)))
+		return fmt.Sprintf("a %s image, %d × %d, %s", strings.ToUpper(kind), c.Width, c.Height, size(len(data)))
 	}
 	kind := http.DetectContentType(data)
 	if kind == "application/octet-stream" {
-		return Size(len(data)) + ", not text"
+		return size(len(data)) + ", not text"
 	}
 	if strings.HasPrefix(kind, "text/") {
-		return Size(len(data)) + ", not all of it text"
+		return size(len(data)) + ", not all of it text"
 	}
-	return fmt.Sprintf("%s, not text: they look like %s", Size(len(data)), kind)
+	return fmt.Sprintf("%s, not text: they look like %s", size(len(data)), kind)
 }
 
 var titleOf = late.Regexp(`(?is)<title[^>]*>(.*?)</title>`)

@@ -314,10 +314,10 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 	line := ""
 	if main >= 0 {
 		x := st.Sent[main].Exchange
-		line = x.Request.Method + " " + Short(x.Request.URL)
+		line = x.Request.Method + " " + short(x.Request.URL)
 		line = fit(line, max(width-26-wide, 20))
 		if room := width - 30 - wide - lipgloss.Width(line); len(x.Request.Body) > 0 && room > 12 {
-			line += "  " + Excerpt(x.Request.Body, room)
+			line += "  " + excerpt(x.Request.Body, room)
 		}
 		became := ""
 		if a := x.Answer; a != nil {
@@ -338,7 +338,7 @@ func (t *Terminal) checkStep(st *event.StepFinished) {
 				role = fmt.Sprintf("   (%s %d)", x.Role, x.N)
 			}
 			if x.Exchange.Answer != nil {
-				t.inner("answered", Answered(x.Exchange, max(width-18, 20))+role)
+				t.inner("answered", answered(x.Exchange, max(width-18, 20))+role)
 			}
 		}
 		label := map[event.Verdict]string{event.Failed: "expected", event.Warned: "preferred", event.Blocked: "needed"}[f.Verdict]

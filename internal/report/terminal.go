@@ -351,24 +351,24 @@ func (t *Terminal) labelled(indent, label, text string) {
 func (t *Terminal) sent(x event.Sent) {
 	r := x.Exchange.Request
 	room := max(t.width()-16, 20)
-	line := r.Method + " " + Short(r.URL)
+	line := r.Method + " " + short(r.URL)
 	if len(r.Body) > 0 {
-		line += "   " + Excerpt(r.Body, max(room-lipgloss.Width(line), 30))
+		line += "   " + excerpt(r.Body, max(room-lipgloss.Width(line), 30))
 	}
 	if x.Role == event.Repeat || x.Role == event.Copy {
 		line += fmt.Sprintf("   (%s %d)", x.Role, x.N)
 	}
 	t.field("sent", line)
 	if a := x.Exchange.Answer; a != nil {
-		t.field("answered", Answered(x.Exchange, room))
+		t.field("answered", answered(x.Exchange, room))
 		return
 	}
 	t.field("answered", "nothing: "+x.Exchange.Failure.Error())
 }
 
-// Answered is an answer on one line of about that many cells: status, type,
+// answered is an answer on one line of about that many cells: status, type,
 // time, and what the body holds.
-func Answered(x *exchange.Exchange, room int) string {
+func answered(x *exchange.Exchange, room int) string {
 	a := x.Answer
 	parts := []string{a.StatusText()}
 	if ct := a.Header.Get("Content-Type"); ct != "" {
@@ -376,15 +376,15 @@ func Answered(x *exchange.Exchange, room int) string {
 	}
 	parts = append(parts, exchange.Took(x.Timing.Total))
 	if len(a.Body) > 0 {
-		parts = append(parts, Excerpt(a.Body, max(room-lipgloss.Width(strings.Join(parts, "   ")), 30)))
+		parts = append(parts, excerpt(a.Body, max(room-lipgloss.Width(strings.Join(parts, "   ")), 30)))
 	} else {
 		parts = append(parts, "no body")
 	}
 	return strings.Join(parts, "   ")
 }
 
-// Excerpt is a body on one line, shortened.
-func Excerpt(body []byte, n int) string {
+// excerpt is a body on one line, shortened.
+func excerpt(body []byte, n int) string {
 	if !utf8.Valid(body) {
 		return fmt.Sprintf("%d bytes that are not text", len(body))
 	}
@@ -394,9 +394,9 @@ func Excerpt(body []byte, n int) string {
 	return value.Cut(strings.Join(strings.Fields(string(body)), " "), n)
 }
 
-// Short is a URL as written in the request line, without scheme and host,
+// short is a URL as written in the request line, without scheme and host,
 // unless the host is another machine.
-func Short(raw string) string {
+func short(raw string) string {
 	u, err := url.Parse(raw)
 	if err != nil || u.Host == "" || !exchange.Loopback(u.Hostname()) {
 		return raw
@@ -421,13 +421,13 @@ func (t *Terminal) exchanges(e *event.StepFinished) {
 		if e.Verdict == event.Held {
 			style.failed = s.held
 		}
-		WriteExchange(t.W, &style, x.Shown(), role, "      ", x.Role == event.Observation)
+		writeExchange(t.W, &style, x.Shown(), role, "      ", x.Role == event.Observation)
 	}
 }
 
-// WriteExchange writes one exchange: request with headers and body, answer with
+// writeExchange writes one exchange: request with headers and body, answer with
 // headers and body; brief leaves the headers away.
-func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent string, brief bool) {
+func writeExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent string, brief bool) {
 	r := x.Request
 	fmt.Fprintf(w, "%s%s%s\n", indent, s.paint(s.strong, Clean(r.Method+" "+r.URL, false)), s.paint(s.faint, note))
 	if !brief {
@@ -436,7 +436,7 @@ func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent str
 		}
 	}
 	if len(r.Body) > 0 {
-		fmt.Fprintf(w, "%s  %s\n", indent, Clean(Excerpt(r.Body, 400), false))
+		fmt.Fprintf(w, "%s  %s\n", indent, Clean(excerpt(r.Body, 400), false))
 	}
 	if x.Failure != nil {
 		fmt.Fprintf(w, "%s%s\n", indent, s.paint(s.failed, Clean(x.Failure.Error(), false)))
@@ -452,7 +452,7 @@ func WriteExchange(w io.Writer, s *Style, x *exchange.Exchange, note, indent str
 		}
 	}
 	if len(a.Body) > 0 {
-		fmt.Fprintf(w, "%s  %s\n", indent, Clean(Excerpt(a.Body, 400), false))
+		fmt.Fprintf(w, "%s  %s\n", indent, Clean(excerpt(a.Body, 400), false))
 	}
 }
 

@@ -50,16 +50,16 @@ type Service struct {
 	mark string
 }
 
-// StillThereError is the error of a service that answers although it was
+// stillThereError is the error of a service that answers although it was
 // stopped: what was to be seen after a restart cannot be told.
-type StillThereError struct{ Base string }
+type stillThereError struct{ Base string }
 
-func (e *StillThereError) Error() string {
+func (e *stillThereError) Error() string {
 	return "the service was stopped, and " + e.Base + " still answers: a process of it has left its process group"
 }
 
 // CannotTell marks an error that is no finding about the service.
-func (*StillThereError) CannotTell() bool { return true }
+func (*stillThereError) CannotTell() bool { return true }
 
 // refusing is how long a port may take to close behind a process.
 const refusing = 2 * time.Second
@@ -162,7 +162,7 @@ func (s *Service) Restart(ctx context.Context, kill bool) error {
 	there := Listens(strings.TrimPrefix(s.o.Base, "http://"))
 	for end := time.Now().Add(refusing); there(ctx); time.Sleep(20 * time.Millisecond) {
 		if time.Now().After(end) {
-			return &StillThereError{s.o.Base}
+			return &stillThereError{s.o.Base}
 		}
 	}
 	return s.start(ctx)

@@ -113,7 +113,7 @@ func TestProcessesThatLeaveTheirGroup(t *testing.T) {
 	o = options(t, "hidden")
 	s, err = Start(context.Background(), o)
 	require.NoError(t, err)
-	var still *StillThereError
+	var still *stillThereError
 	require.ErrorAs(t, s.Restart(context.Background(), true), &still)
 	assert.ErrorContains(t, still, "still answers")
 	assert.True(t, still.CannotTell())

@@ -167,9 +167,7 @@ func TestWaitingForOthers(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	a.s.ctx = ctx
 	time.AfterFunc(20*time.Millisecond, cancel)
-	start := time.Now()
 	a.s.Effects([]*expect.Reply{nil}, nil, map[string]*Sight{"boats": after})
-	assert.Less(t, time.Since(start), patience)
 }
 
 // A scenario whose item others have changed is run once more.

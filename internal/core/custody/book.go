@@ -5,14 +5,14 @@ import (
 	"sync"
 )
 
-// Book is what a run has learnt of its lists. It may be used from several goroutines.
-type Book struct {
+// book is what a run has learnt of its lists. It may be used from several goroutines.
+type book struct {
 	mu    sync.Mutex
 	lists map[string]*page
 }
 
 type page struct {
-	listing Listing
+	listing listing
 	// slides tells that what it leaves out depends on what else there is.
 	slides   bool
 	statuses map[int]bool
@@ -23,7 +23,7 @@ type page struct {
 	turn sync.Mutex
 }
 
-func (b *Book) page(list string) *page {
+func (b *book) page(list string) *page {
 	if b.lists == nil {
 		b.lists = map[string]*page{}
 	}
@@ -33,47 +33,47 @@ func (b *Book) page(list string) *page {
 	return b.lists[list]
 }
 
-// Listing is what is known of a list.
-func (b *Book) Listing(list string) Listing {
+// listing is what is known of a list.
+func (b *book) Listing(list string) listing {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.page(list).listing
 }
 
 // Set notes what was learnt of a list. One that has left something out is partial for good.
-func (b *Book) Set(list string, is Listing) {
+func (b *book) Set(list string, is listing) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if p := b.page(list); p.listing != Partial && is != Unknown {
+	if p := b.page(list); p.listing != partial && is != unknown {
 		p.listing = is
 	}
 }
 
 // SetSlides notes that a list shows a part of what is there, such as the newest twenty, and
 // Slides tells whether it does.
-func (b *Book) SetSlides(list string) {
+func (b *book) SetSlides(list string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	p := b.page(list)
-	p.listing, p.slides = Partial, true
+	p.listing, p.slides = partial, true
 }
 
 // Slides tells what SetSlides has noted.
-func (b *Book) Slides(list string) bool {
+func (b *book) Slides(list string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.page(list).slides
 }
 
 // Usual tells whether a create of something drawn was answered with a status, and Made that one was.
-func (b *Book) Usual(list string, status int) bool {
+func (b *book) Usual(list string, status int) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.page(list).statuses[status]
 }
 
 // Made notes how the create of an item was answered that showed a drawn value.
-func (b *Book) Made(list string, status int) {
+func (b *book) Made(list string, status int) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.page(list).statuses[status] = true
@@ -82,7 +82,7 @@ func (b *Book) Made(list string, status int) {
 // Take waits until no other item is being made in a list that cannot be shown to be of this
 // run, and tells whether this many more may be; drawn tells that they carry drawn values. Whoever
 // is told so calls done with what was made.
-func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), ok bool) {
+func (b *book) Take(list string, n int, drawn bool) (done func(names []string), ok bool) {
 	b.mu.Lock()
 	p := b.page(list)
 	b.mu.Unlock()
@@ -90,10 +90,10 @@ func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), 
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	switch {
-	case p.listing == Whole && len(p.unproven) < MostUnproven, p.listing != Whole && drawn && (len(p.statuses) > 0 || len(p.unproven) == 0):
+	case p.listing == whole && len(p.unproven) < mostUnproven, p.listing != whole && drawn && (len(p.statuses) > 0 || len(p.unproven) == 0):
 		p.turn.Unlock()
 		return func([]string) {}, true
-	case len(p.unproven)+n > MostUnproven:
+	case len(p.unproven)+n > mostUnproven:
 		p.turn.Unlock()
 		return nil, false
 	}
@@ -107,35 +107,35 @@ func (b *Book) Take(list string, n int, drawn bool) (done func(names []string), 
 
 // Waited notes that a list which shows all did not come to show an item, and Waits tells whether
 // it is worth to wait for that once more.
-func (b *Book) Waited(list string) {
+func (b *book) Waited(list string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.page(list).waited = true
 }
 
 // Waits tells what Waited has noted.
-func (b *Book) Waits(list string) bool {
+func (b *book) Waits(list string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return !b.page(list).waited
 }
 
 // Unproven notes an item that cannot be shown to be of this run, Proven one that can, or that is gone.
-func (b *Book) Unproven(list, name string) {
+func (b *book) Unproven(list, name string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.page(list).unproven[strings.ToLower(name)] = true
 }
 
 // Proven takes an item out that was noted by Unproven.
-func (b *Book) Proven(list, name string) {
+func (b *book) Proven(list, name string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	delete(b.page(list).unproven, strings.ToLower(name))
 }
 
 // Certain tells whether an item that a run has left is one of its own.
-func (b *Book) Certain(name string) bool {
+func (b *book) Certain(name string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	for _, p := range b.lists {
@@ -146,5 +146,5 @@ func (b *Book) Certain(name string) bool {
 	return true
 }
 
-// MostUnproven is how many items of a list are made at most that cannot be shown to be of this run.
-const MostUnproven = 3
+// mostUnproven is how many items of a list are made at most that cannot be shown to be of this run.
+const mostUnproven = 3

@@ -15,26 +15,26 @@ import (
 // What is known of an item decides whether it may be written to.
 func TestWhoseItIs(t *testing.T) {
 	for name, c := range map[string]struct {
-		e    Evidence
+		e    evidence
 		ours bool
 		// why is a part of the reason.
 		why string
 	}{
-		"nobody has named it":                       {Evidence{List: Whole, Now: There, Status: 201}, false, "was not made here"},
-		"it shows what was drawn":                   {Evidence{Named: true, Status: 201, Drawn: true}, true, ""},
-		"drawn, and any status":                     {Evidence{Named: true, Status: 200, Drawn: true}, true, ""},
-		"drawn, of a list that leaves things out":   {Evidence{Named: true, Status: 201, Drawn: true, List: Partial, Now: Missing}, true, ""},
-		"drawn, and never named":                    {Evidence{Drawn: true}, true, ""},
-		"drawn, and new in the list":                {Evidence{Named: true, Drawn: true, List: Whole, Now: There}, true, ""},
-		"drawn, and not in a list that shows all":   {Evidence{Named: true, Status: 201, Drawn: true, List: Whole, Now: Missing}, false, "not in the list"},
-		"drawn, and the list was not read":          {Evidence{Named: true, Status: 201, Drawn: true, List: Whole}, true, ""},
-		"plain, 201, new in a list that shows all":  {Evidence{Named: true, Status: 201, List: Whole, Now: There}, true, ""},
-		"plain, 200, new in a list that shows all":  {Evidence{Named: true, Status: 200, List: Whole, Now: There}, false, "not answered with 201"},
-		"plain, 200, as creates are answered here":  {Evidence{Named: true, Status: 200, Usual: true, List: Whole, Now: There}, true, ""},
-		"plain, 201, not in a list that shows all":  {Evidence{Named: true, Status: 201, List: Whole, Now: Missing}, false, "not in the list"},
-		"plain, 201, and the list was not read":     {Evidence{Named: true, Status: 201, List: Whole}, false, "shows nothing"},
-		"plain, 201, and nothing known of the list": {Evidence{Named: true, Status: 201, Now: There}, false, "`{turn}`"},
-		"plain, 201, of a list that leaves out":     {Evidence{Named: true, Status: 201, List: Partial, Now: There}, false, "`disposable`"},
+		"nobody has named it":                       {evidence{List: whole, Now: there, Status: 201}, false, "was not made here"},
+		"it shows what was drawn":                   {evidence{Named: true, Status: 201, Drawn: true}, true, ""},
+		"drawn, and any status":                     {evidence{Named: true, Status: 200, Drawn: true}, true, ""},
+		"drawn, of a list that leaves things out":   {evidence{Named: true, Status: 201, Drawn: true, List: partial, Now: missing}, true, ""},
+		"drawn, and never named":                    {evidence{Drawn: true}, true, ""},
+		"drawn, and new in the list":                {evidence{Named: true, Drawn: true, List: whole, Now: there}, true, ""},
+		"drawn, and not in a list that shows all":   {evidence{Named: true, Status: 201, Drawn: true, List: whole, Now: missing}, false, "not in the list"},
+		"drawn, and the list was not read":          {evidence{Named: true, Status: 201, Drawn: true, List: whole}, true, ""},
+		"plain, 201, new in a list that shows all":  {evidence{Named: true, Status: 201, List: whole, Now: there}, true, ""},
+		"plain, 200, new in a list that shows all":  {evidence{Named: true, Status: 200, List: whole, Now: there}, false, "not answered with 201"},
+		"plain, 200, as creates are answered here":  {evidence{Named: true, Status: 200, Usual: true, List: whole, Now: there}, true, ""},
+		"plain, 201, not in a list that shows all":  {evidence{Named: true, Status: 201, List: whole, Now: missing}, false, "not in the list"},
+		"plain, 201, and the list was not read":     {evidence{Named: true, Status: 201, List: whole}, false, "shows nothing"},
+		"plain, 201, and nothing known of the list": {evidence{Named: true, Status: 201, Now: there}, false, "`{turn}`"},
+		"plain, 201, of a list that leaves out":     {evidence{Named: true, Status: 201, List: partial, Now: there}, false, "`disposable`"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			ours, why := c.e.Ours()
@@ -49,27 +49,27 @@ func TestWhatAListIs(t *testing.T) {
 	for _, c := range []struct {
 		gained, lost, made int
 		named, alone       bool
-		want               Listing
+		want               listing
 	}{
-		{1, 0, 1, true, true, Whole}, {1, 0, 1, true, false, Whole}, {3, 0, 3, true, true, Whole},
-		{1, 0, 0, true, true, Unknown}, {0, 0, 0, false, true, Unknown},
-		{0, 0, 1, false, true, Partial}, {1, 1, 1, true, true, Partial}, {1, 0, 1, false, true, Partial}, {2, 0, 1, true, true, Partial}, {1, 0, 2, true, true, Partial},
-		{0, 0, 1, false, false, Unknown}, {1, 1, 1, true, false, Unknown}, {2, 0, 1, true, false, Unknown},
+		{1, 0, 1, true, true, whole}, {1, 0, 1, true, false, whole}, {3, 0, 3, true, true, whole},
+		{1, 0, 0, true, true, unknown}, {0, 0, 0, false, true, unknown},
+		{0, 0, 1, false, true, partial}, {1, 1, 1, true, true, partial}, {1, 0, 1, false, true, partial}, {2, 0, 1, true, true, partial}, {1, 0, 2, true, true, partial},
+		{0, 0, 1, false, false, unknown}, {1, 1, 1, true, false, unknown}, {2, 0, 1, true, false, unknown},
 	} {
-		assert.Equal(t, c.want, Learn(c.gained, c.lost, c.made, c.named, c.alone), "%+v", c)
+		assert.Equal(t, c.want, learn(c.gained, c.lost, c.made, c.named, c.alone), "%+v", c)
 	}
-	var b Book
-	b.Set("boats", Unknown)
-	assert.Equal(t, Unknown, b.Listing("boats"))
-	b.Set("boats", Whole)
-	assert.Equal(t, Whole, b.Listing("boats"))
-	b.Set("boats", Partial)
-	b.Set("boats", Whole)
-	assert.Equal(t, Partial, b.Listing("boats"), "what was left out once may be left out again")
+	var b book
+	b.Set("boats", unknown)
+	assert.Equal(t, unknown, b.Listing("boats"))
+	b.Set("boats", whole)
+	assert.Equal(t, whole, b.Listing("boats"))
+	b.Set("boats", partial)
+	b.Set("boats", whole)
+	assert.Equal(t, partial, b.Listing("boats"), "what was left out once may be left out again")
 	assert.False(t, b.Slides("boats"))
 	b.SetSlides("boats")
 	assert.True(t, b.Slides("boats"))
-	assert.Equal(t, Unknown, b.Listing("berths"))
+	assert.Equal(t, unknown, b.Listing("berths"))
 	assert.True(t, b.Waits("boats"))
 	b.Waited("boats")
 	assert.False(t, b.Waits("boats"))
@@ -81,7 +81,7 @@ func TestWhatAListIs(t *testing.T) {
 
 // At most three items are made that cannot be shown to be of this run.
 func TestWhatCannotBeProvenIsBounded(t *testing.T) {
-	var b Book
+	var b book
 	take := func(list string, n int, drawn bool) bool {
 		done, ok := b.Take(list, n, drawn)
 		if ok {
@@ -93,7 +93,7 @@ func TestWhatCannotBeProvenIsBounded(t *testing.T) {
 		}
 		return ok
 	}
-	b.Set("all", Whole)
+	b.Set("all", whole)
 	for range 5 {
 		assert.True(t, take("all", 1, false))
 	}
@@ -122,8 +122,8 @@ func TestWhatCannotBeProvenIsBounded(t *testing.T) {
 }
 
 func TestFewNames(t *testing.T) {
-	for name, few := range map[string]bool{"": true, "E12": true, "e1234": true, "e12345": false, "boat-123456": false, "x": true, "abc": true, "abcd": false, "æøåx": false, "a-b-c": true, "1234": true, "99999": false} {
-		assert.Equal(t, few, Few(name), name)
+	for name, is := range map[string]bool{"": true, "E12": true, "e1234": true, "e12345": false, "boat-123456": false, "x": true, "abc": true, "abcd": false, "æøåx": false, "a-b-c": true, "1234": true, "99999": false} {
+		assert.Equal(t, is, few(name), name)
 	}
 }
 

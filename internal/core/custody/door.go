@@ -64,7 +64,7 @@ func (s *Scenario) Answered(step Step, answers []*expect.Reply, sent []event.Sen
 	return t.claimed(answers)
 }
 
-// Learn notes what an answer to a read tells of whose something is.
+// learn notes what an answer to a read tells of whose something is.
 func (s *Scenario) Learn(r *expect.Reply) { (&turn{Scenario: s}).learn(r) }
 
 // unproven bounds what is made that cannot be shown to be of this run: it tells why a create is
@@ -84,7 +84,7 @@ func (t *turn) unproven(requests []*exchange.Request) string {
 		}
 		taken, ok := t.run.book.Take(readable(l, lists).kind(), len(requests), t.drawn.In(string(r.Body)))
 		if !ok {
-			return fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; it goes on with a `{turn}` in a member of `make` that the list or the item shows, or with `disposable`", NotOurs, r.Method, r.URL, MostUnproven)
+			return fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; it goes on with a `{turn}` in a member of `make` that the list or the item shows, or with `disposable`", NotOurs, r.Method, r.URL, mostUnproven)
 		}
 		t.taken = taken
 		return ""

@@ -25,7 +25,7 @@ func (t *turn) enter(answers []*expect.Reply) {
 		if r == nil {
 			continue
 		}
-		where := ExactPath(r.Request.URL)
+		where := exactPath(r.Request.URL)
 		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
 			l.put = noted(l.put, path.Base(where))
 		}
@@ -74,12 +74,12 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 // (RFC 9110 §10.2.2), by what a step keeps of the body where the list is
 // guarded, or by the member id. Elsewhere what is kept may be anything, a token too.
 func (t *turn) named(r *expect.Reply) (where, id string) {
-	list := ExactPath(r.Request.URL)
+	list := exactPath(r.Request.URL)
 	if to := r.Answer.Header.Get("Location"); to != "" {
 		base, err := url.Parse(r.Request.URL)
 		if u, bad := url.Parse(to); err == nil && bad == nil {
-			if full := base.ResolveReference(u); full.Host == base.Host && ExactPath(full.String()) != list {
-				return ExactPath(full.String()), path.Base(full.Path)
+			if full := base.ResolveReference(u); full.Host == base.Host && exactPath(full.String()) != list {
+				return exactPath(full.String()), path.Base(full.Path)
 			}
 		}
 	}
@@ -123,7 +123,7 @@ func (s *Scenario) lost(answers []*expect.Reply, before, after map[string]*Sight
 	if err != nil {
 		return
 	}
-	where := ExactPath(r.Request.URL)
+	where := exactPath(r.Request.URL)
 	for name, b := range before {
 		a := after[name]
 		if a == nil || b.Problem+a.Problem != "" || b.View.By == nil {
@@ -148,7 +148,7 @@ func (t *turn) learn(r *expect.Reply) {
 	if !t.strict() && !t.run.ledger.begun.Load() {
 		return
 	}
-	at := ExactPath(r.Request.URL)
+	at := exactPath(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
 		t.run.ledger.read(u.Host, at, r.Answer.Body)
 	}
@@ -217,7 +217,7 @@ func (t *turn) remember(answers []*expect.Reply) {
 	}
 	for _, r := range answers {
 		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
-			t.removed[ExactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+			t.removed[exactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
 		}
 	}
 }

@@ -1,37 +1,37 @@
 package custody
 
-// Listing is what is known of a list: whether it shows all that is there.
-type Listing int
+// listing is what is known of a list: whether it shows all that is there.
+type listing int
 
 // The listings. Partial is a list of which it was seen that it leaves something out, or that
 // does not show what was made.
 const (
-	Unknown Listing = iota
-	Whole
-	Partial
+	unknown listing = iota
+	whole
+	partial
 )
 
-// Shown tells whether a list shows an item.
-type Shown int
+// shown tells whether a list shows an item.
+type shown int
 
 // Of a list that was not read nothing is known.
 const (
-	NotRead Shown = iota
-	Missing
-	There
+	notRead shown = iota
+	missing
+	there
 )
 
-// Evidence is what is known of an item that is about to be written to, and that was not in its
+// evidence is what is known of an item that is about to be written to, and that was not in its
 // list before the scenario's first write.
-type Evidence struct {
+type evidence struct {
 	// Named tells that the answer to a create of this scenario names the item, Status what it
 	// was, and Usual that a create which certainly made something was answered so too.
 	Named  bool
 	Status int
 	Usual  bool
 	// List is what is known of the list, and Now whether it shows the item.
-	List Listing
-	Now  Shown
+	List listing
+	Now  shown
 	// Drawn tells that the item, or its entry in the list, shows a value that only this run
 	// can have drawn.
 	Drawn bool
@@ -40,19 +40,19 @@ type Evidence struct {
 // Ours tells whether the item is certainly of this run, and else why it is not certain. Where
 // the list is whole, what a create names has to be new in it: a service may name another item
 // than the one it made (RFC 9110 §15.3.2). Elsewhere only a drawn value tells.
-func (e Evidence) Ours() (bool, string) {
+func (e evidence) Ours() (bool, string) {
 	switch {
 	case !e.Named && !e.Drawn:
 		return false, "was not made here"
-	case e.List == Whole && e.Now == Missing:
+	case e.List == whole && e.Now == missing:
 		return false, "is not in the list, which shows all that is there"
 	case e.Drawn:
 		return true, ""
-	case e.List == Whole && e.Now == There && (e.Status == 201 || e.Usual):
+	case e.List == whole && e.Now == there && (e.Status == 201 || e.Usual):
 		return true, ""
-	case e.List == Whole && e.Now == There:
+	case e.List == whole && e.Now == there:
 		return false, "shows nothing of what was sent here, and the create was not answered with 201; " + Advice
-	case e.List == Whole:
+	case e.List == whole:
 		return false, "shows nothing of what was sent here"
 	}
 	return false, "shows nothing that only this run can have sent, and the list may leave out what was there before; " + Advice
@@ -61,24 +61,24 @@ func (e Evidence) Ours() (bool, string) {
 // Advice is the line that lets an item be told from others.
 const Advice = "a `{turn}` in a member of `make` that is shown tells, or `disposable` where all may be lost"
 
-// Learn tells what a list is that gained and lost members around creates, of which this many
+// learn tells what a list is that gained and lost members around creates, of which this many
 // were taken and one is named: whole where it grew by just them. Where others work on the same
 // list, one that did not grow so tells nothing.
-func Learn(gained, lost, made int, named, alone bool) Listing {
+func learn(gained, lost, made int, named, alone bool) listing {
 	switch {
 	case made == 0:
-		return Unknown
+		return unknown
 	case gained == made && lost == 0 && named:
-		return Whole
+		return whole
 	case alone:
-		return Partial
+		return partial
 	}
-	return Unknown
+	return unknown
 }
 
-// Few tells whether there are fewer than 100,000 names of the form of this one: its digits are
+// few tells whether there are fewer than 100,000 names of the form of this one: its digits are
 // what differs, or its letters where it has none.
-func Few(name string) bool {
+func few(name string) bool {
 	digits, letters := 0, 0
 	for _, c := range name {
 		switch {

@@ -98,7 +98,7 @@ func (t *turn) stood(l List) (there map[string]bool, why string, err error) {
 // again looks at what this scenario has removed before it is written to once more: a server that
 // finds something else under its name must not change that.
 func (t *turn) again(r *exchange.Request, what string) string {
-	if !t.removed[ExactPath(r.URL)] {
+	if !t.removed[exactPath(r.URL)] {
 		return ""
 	}
 	if t.About().Afterwards {

@@ -104,14 +104,14 @@ func each(v *value.Value, do func(name string, v *value.Value) bool) bool {
 	return true
 }
 
-// Texts goes through the texts in a value, at any depth, until it is told to stop.
-func Texts(v *value.Value, do func(text string) bool) bool {
+// texts goes through the texts in a value, at any depth, until it is told to stop.
+func texts(v *value.Value, do func(text string) bool) bool {
 	switch v.Kind {
 	case value.String:
 		return do(v.Text)
 	case value.Object, value.Array:
 		for _, one := range v.Items {
-			if !Texts(one, do) {
+			if !texts(one, do) {
 				return false
 			}
 		}

@@ -146,7 +146,7 @@ func (l *ledger) restore(host, where, body string) {
 }
 
 // left are the items that are still there, as a book knows them.
-func (l *ledger) left(b *Book) []string {
+func (l *ledger) left(b *book) []string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	var out []string

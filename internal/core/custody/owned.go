@@ -32,20 +32,20 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 	}
 	kind := l.kind()
 	read := reading(r, at, item)
-	exact := ExactPath(read.URL)
+	exact := exactPath(read.URL)
 	// What was taken with 202 may come to be there yet.
-	free := (o.gone[exact] || o.gone[ExactPath(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
+	free := (o.gone[exact] || o.gone[exactPath(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
 	sure := o.proven[exact]
-	if !free && !sure && (t.removed[ExactPath(r.URL)] || !named && !o.shown[exact]) {
+	if !free && !sure && (t.removed[exactPath(r.URL)] || !named && !o.shown[exact]) {
 		t.reads(read)
 		free = o.gone[exact]
 	}
 	switch {
-	case free && book.Listing(kind) == Partial && Few(path.Base(exact)) && !t.drawn.In(path.Base(exact)):
+	case free && book.Listing(kind) == partial && few(path.Base(exact)) && !t.drawn.In(path.Base(exact)):
 		return " has one of a few names, and the list leaves out some of what is there; with `disposable` it would be sent"
 	case free:
 		return ""
-	case sure && (!l.Keyed || book.Listing(kind) != Unknown):
+	case sure && (!l.Keyed || book.Listing(kind) != unknown):
 		return ""
 	}
 	e, inList, gone := t.looked(l, read, item, c, named, sure)
@@ -57,7 +57,7 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 		return e.Ours()
 	}
 	ours, why := judge()
-	if !ours && e.Now != Missing && named && !sure {
+	if !ours && e.Now != missing && named && !sure {
 		if x := t.reads(read); x.Answer == nil {
 			return " cannot be read: " + x.Failure.Error()
 		}
@@ -74,7 +74,7 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 		}
 		return ""
 	}
-	if e.Now == Missing {
+	if e.Now == missing {
 		book.Waited(kind)
 	}
 	if named {
@@ -85,8 +85,8 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 
 // looked looks for an item in its list, twice where the list may take a moment to show what was
 // made; gone tells that reading it says that it is not there.
-func (t *turn) looked(l List, read *exchange.Request, item string, c creation, named, sure bool) (e Evidence, drawn, gone bool) {
-	e = Evidence{Named: named, Status: c.status}
+func (t *turn) looked(l List, read *exchange.Request, item string, c creation, named, sure bool) (e evidence, drawn, gone bool) {
+	e = evidence{Named: named, Status: c.status}
 	made := 0
 	for list, n := range t.own.made {
 		if list == l.Path || list == c.list || list == path.Dir(item) {
@@ -94,13 +94,13 @@ func (t *turn) looked(l List, read *exchange.Request, item string, c creation, n
 		}
 	}
 	for _, patient := range []bool{false, true} {
-		if e.Now, drawn = t.relisted(l, item, made, patient); e.Now != Missing || !named && !sure || patient || c.status != 202 && !t.run.book.Waits(l.kind()) {
+		if e.Now, drawn = t.relisted(l, item, made, patient); e.Now != missing || !named && !sure || patient || c.status != 202 && !t.run.book.Waits(l.kind()) {
 			break
 		}
 		if sure {
 			continue
 		}
-		if t.reads(read); t.own.gone[ExactPath(read.URL)] && c.status != 202 {
+		if t.reads(read); t.own.gone[exactPath(read.URL)] && c.status != 202 {
 			return e, drawn, true
 		}
 	}
@@ -120,16 +120,16 @@ const mostRelisted = 1000
 // relisted tells whether a list shows an item now, or within a second, and a drawn value in it.
 // What a list is that is read for the first time after creates is learnt from that; made is how
 // many there were.
-func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown, drawn bool) {
+func (t *turn) relisted(l List, item string, made int, patient bool) (now shown, drawn bool) {
 	h, known := t.before[l], t.run.book.Listing(l.kind())
-	unknown := known == Unknown
-	if !l.Keyed || h == nil || h.sight == nil || known == Partial || len(h.sight.S.Keys) > mostRelisted && !unknown {
-		return NotRead, false
+	unknown := known == unknown
+	if !l.Keyed || h == nil || h.sight == nil || known == partial || len(h.sight.S.Keys) > mostRelisted && !unknown {
+		return notRead, false
 	}
 	for above, gone := range t.removed {
 		if gone && strings.HasPrefix(l.Path, strings.ToLower(above)+"/") {
 			// Its list is gone with what it was below.
-			return NotRead, false
+			return notRead, false
 		}
 	}
 	// An item may have a path with a suffix: then it is the one that its create has named.
@@ -149,23 +149,23 @@ func (t *turn) relisted(l List, item string, made int, patient bool) (now Shown,
 		if s == nil {
 			found, err := t.Look(l, "whether it is ours", false)
 			if err != nil || found.Problem != "" {
-				return NotRead, false
+				return notRead, false
 			}
 			s = found.S
 		}
-		now = Missing
+		now = missing
 		for _, key := range s.Keys {
 			if slices.ContainsFunc(before.View.Identities(s.Only([]string{key})), func(is string) bool {
 				return slices.ContainsFunc(names, func(n string) bool { return sameName(is, n) })
 			}) {
-				now, drawn = There, t.drawn.In(s.Members[key].String())
+				now, drawn = there, t.drawn.In(s.Members[key].String())
 				break
 			}
 		}
-		if now == There || !patient || wait > time.Second || t.ctx.Err() != nil {
-			if unknown && (now == There || patient) {
+		if now == there || !patient || wait > time.Second || t.ctx.Err() != nil {
+			if unknown && (now == there || patient) {
 				d := t.unexplained(state.Between(before.S, s), before, before)
-				t.run.book.Set(l.kind(), Learn(len(d.Gained), len(d.Lost), made, now == There, !t.Crowded()))
+				t.run.book.Set(l.kind(), learn(len(d.Gained), len(d.Lost), made, now == there, !t.Crowded()))
 			}
 			return now, drawn
 		}

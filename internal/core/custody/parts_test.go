@@ -26,7 +26,7 @@ func TestPathsOfItems(t *testing.T) {
 		"http://h":               {"/", "/"},
 		"http://[":               {"http://[", "http://["},
 	} {
-		assert.Equal(t, want, [2]string{PlainPath(raw), ExactPath(raw)}, raw)
+		assert.Equal(t, want, [2]string{PlainPath(raw), exactPath(raw)}, raw)
 	}
 	for raw, want := range map[string]string{"http://H:8/x": "h:8", "/x": "", "http://[": ""} {
 		assert.Equal(t, want, HostOf(raw), raw)
@@ -37,8 +37,8 @@ func TestPathsOfItems(t *testing.T) {
 	}{{"7", "7", true}, {"AbC", "abc", true}, {"http://h/boats/7/", "7", true}, {"/boats/7", "7", true}, {"/boats/7", "boats", false}, {"a7", "7", false}, {"7", "a/7", false}} {
 		assert.Equal(t, c.is, sameName(c.identity, c.name), "%s and %s", c.identity, c.name)
 	}
-	for name, few := range map[string]bool{"/////": true, "::::::": true, "[[[[": true, "{{{{": true, "@@@@": true, "\x7f\x7f\x7f\x7f": true, "éééé": false, "AZaz": false, "zzzz": false, "AAAA": false, "aaaa": false, "00000": false, "9999": true, "ZZZZ": false} {
-		assert.Equal(t, few, Few(name), "%q", name)
+	for name, is := range map[string]bool{"/////": true, "::::::": true, "[[[[": true, "{{{{": true, "@@@@": true, "\x7f\x7f\x7f\x7f": true, "éééé": false, "AZaz": false, "zzzz": false, "AAAA": false, "aaaa": false, "00000": false, "9999": true, "ZZZZ": false} {
+		assert.Equal(t, is, few(name), "%q", name)
 	}
 }
 
@@ -300,7 +300,7 @@ func TestTexts(t *testing.T) {
 	v := decode(t, `{"a": "one", "b": [1, "two", {"c": ["three"]}], "d": "four"}`)
 	for stop, want := range map[string]string{"": "one two three four", "two": "one two", "three": "one two three", "one": "one"} {
 		var got []string
-		whole := Texts(v, func(text string) bool { got = append(got, text); return text != stop })
+		whole := texts(v, func(text string) bool { got = append(got, text); return text != stop })
 		assert.Equal(t, want, strings.Join(got, " "))
 		assert.Equal(t, stop == "", whole)
 	}

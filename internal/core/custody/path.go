@@ -20,9 +20,9 @@ func PlainPath(raw string) string {
 	return strings.ToLower(path.Clean("/" + strings.TrimSpace(p)))
 }
 
-// ExactPath is a URL's path as it was meant, decoded and without an end slash: names that differ in
+// exactPath is a URL's path as it was meant, decoded and without an end slash: names that differ in
 // case are two.
-func ExactPath(raw string) string {
+func exactPath(raw string) string {
 	u, err := url.Parse(raw)
 	if err != nil {
 		return raw

@@ -18,7 +18,7 @@ import (
 // Run is what is known of all scenarios of a run together. It may be used by several at once.
 type Run struct {
 	o      Options
-	book   Book
+	book   book
 	ledger ledger
 	others *others
 	watch  *watch
@@ -347,7 +347,7 @@ func (w *watch) sentThis(item []byte) bool {
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return !Texts(v, func(text string) bool { return !w.texts[text] })
+	return !texts(v, func(text string) bool { return !w.texts[text] })
 }
 
 // owned is what a scenario has made, as far as it is certain: what it asked for, what was not

@@ -27,7 +27,7 @@ func (t *turn) sends(r *exchange.Request) {
 	d := *t.drawn
 	w.drawn[t.by.ID] = &d
 	if body, err := sentJSON(r); err == nil {
-		Texts(body, func(text string) bool {
+		texts(body, func(text string) bool {
 			if len(text) < mostText && d.In(text) {
 				w.texts = noted(w.texts, text)
 			}

@@ -23,8 +23,8 @@ import (
 	"usualpath/internal/core/mask"
 )
 
-// DefaultMaxBody is the longest body taken, in bytes, unless set otherwise.
-const DefaultMaxBody = 16 << 20
+// defaultMaxBody is the longest body taken, in bytes, unless set otherwise.
+const defaultMaxBody = 16 << 20
 
 // Options set up a Client.
 type Options struct {
@@ -56,7 +56,7 @@ type Client struct {
 // NewClient makes a client with connections of its own.
 func NewClient(o Options) *Client {
 	if o.MaxBody == 0 {
-		o.MaxBody = DefaultMaxBody
+		o.MaxBody = defaultMaxBody
 	}
 	if o.Connections == 0 {
 		o.Connections = 16

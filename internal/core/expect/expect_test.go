@@ -176,11 +176,11 @@ func TestClaimsThatCannotBeJudged(t *testing.T) {
 func TestEveryPredicateIsImplemented(t *testing.T) {
 	for _, f := range syntax.PredicateForms {
 		for _, kind := range f.Subjects {
-			assert.True(t, Implemented(kind, f.Op), "%s %s", kind, f.Op)
+			assert.True(t, implemented(kind, f.Op), "%s %s", kind, f.Op)
 		}
 	}
 	for _, s := range syntax.SubjectForms {
-		assert.False(t, Implemented(s.Kind, "no such thing"))
+		assert.False(t, implemented(s.Kind, "no such thing"))
 	}
 	reply := NewReply(&exchange.Exchange{Request: &exchange.Request{}, Answer: &exchange.Answer{Status: 200, Header: http.Header{}, Body: []byte(`{"a": "b"}`)}})
 	for _, claim := range []syntax.Claim{

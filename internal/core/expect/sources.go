@@ -273,7 +273,7 @@ func (c *Context) fits(p *syntax.Predicate, got *value.Value) Outcome {
 }
 
 func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
-	texts, err := XPath(c.until(), c.Reply, s.Name)
+	texts, err := xmlTexts(c.until(), c.Reply, s.Name)
 	if errors.Is(err, markup.TooFar{}) {
 		return broken(err)
 	}
@@ -289,8 +289,8 @@ func (c *Context) xmlPath(s *syntax.Subject, p *syntax.Predicate) Outcome {
 	return c.text(asked{p, s, s.Name, texts[0], true})
 }
 
-// XPath is the texts of what an XPath 1.0 expression selects in the body.
-func XPath(ctx context.Context, r *Reply, text string) (out []string, err error) {
+// xmlTexts are the texts of what an XPath 1.0 expression selects in the body.
+func xmlTexts(ctx context.Context, r *Reply, text string) (out []string, err error) {
 	expr, err := xpath.Compile(text)
 	if err != nil {
 		return nil, fmt.Errorf("%s is not an XPath: %w", text, err)
@@ -378,7 +378,7 @@ func (c *Context) keep(k *syntax.Keep) (*value.Value, error) {
 	case "text":
 		return c.grouped(k, c.Reply.Text(), "the body")
 	case "xml":
-		texts, err := XPath(c.until(), c.Reply, k.Key)
+		texts, err := xmlTexts(c.until(), c.Reply, k.Key)
 		if err == nil && len(texts) != 1 {
 			err = fmt.Errorf("%s selects %s", k.Key, howMany(len(texts)))
 		}

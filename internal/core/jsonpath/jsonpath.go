@@ -78,10 +78,10 @@ func (n Node) Place() string {
 	return n.at.String()
 }
 
-// TooWide is a query that would look at more nodes of a value than bound.Nodes.
-type TooWide struct{ Path string }
+// tooWide is a query that would look at more nodes of a value than bound.Nodes.
+type tooWide struct{ Path string }
 
-func (e *TooWide) Error() string {
+func (e *tooWide) Error() string {
 	return e.Path + " looks at more than " + bound.Millions(bound.Nodes()) + " nodes of this body, which is the limit; write a narrower path (" + bound.Hint + ")"
 }
 
@@ -91,7 +91,7 @@ func (q *Query) Select(root *value.Value) ([]Node, error) {
 	w := &evaluation{root: root, left: bound.Nodes()}
 	nodes := w.walk([]Node{{Value: root}}, q.segments)
 	if w.left < 0 {
-		return nil, &TooWide{q.text}
+		return nil, &tooWide{q.text}
 	}
 	return nodes, nil
 }

@@ -81,7 +81,7 @@ func TestTooWide(t *testing.T) {
 		q, err := Parse(query)
 		require.NoError(t, err)
 		_, err = q.Select(doc)
-		var wider *TooWide
+		var wider *tooWide
 		assert.Equal(t, strings.Contains(query, "count") || doc == deep, errors.As(err, &wider), query)
 	}
 }

@@ -27,7 +27,7 @@ func Select(ctx context.Context, body []byte, e *xpath.Expr) (out []*value.Value
 		case is && at.NodeType() == xpath.AttributeNode:
 			out = append(out, value.NewString(at.Value()))
 		case is:
-			out = append(out, Tree(at.Current()))
+			out = append(out, tree(at.Current()))
 		}
 	})
 	if err == nil && worth != nil {
@@ -36,11 +36,11 @@ func Select(ctx context.Context, body []byte, e *xpath.Expr) (out []*value.Value
 	return out, err
 }
 
-// Tree is an element as a value, so that two can be compared: attributes are members "@name",
+// tree is an element as a value, so that two can be compared: attributes are members "@name",
 // elements below it members by their names, several of one name a list, and its own text is
 // the member "#text"; an element with nothing but text is that text. Blanks around text, the order of
 // attributes, namespace prefixes, comments and instructions do not count.
-func Tree(n *xmlquery.Node) *value.Value {
+func tree(n *xmlquery.Node) *value.Value {
 	if n.Type == xmlquery.AttributeNode {
 		return value.NewString(n.InnerText())
 	}
@@ -63,7 +63,7 @@ func Tree(n *xmlquery.Node) *value.Value {
 			if below[c.Data] == nil {
 				names = append(names, c.Data)
 			}
-			below[c.Data] = append(below[c.Data], Tree(c))
+			below[c.Data] = append(below[c.Data], tree(c))
 		}
 	}
 	for _, name := range names {
@@ -92,7 +92,7 @@ func Document(body []byte) (*value.Value, error) {
 	for n := root.FirstChild; n != nil; n = n.NextSibling {
 		if n.Type == xmlquery.ElementNode {
 			out := value.NewObject()
-			out.Add(n.Data, Tree(n))
+			out.Add(n.Data, tree(n))
 			return out, nil
 		}
 	}

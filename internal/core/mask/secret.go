@@ -63,8 +63,8 @@ func words(name string) []string {
 	return out
 }
 
-// Named tells whether what is called so is a secret.
-func Named(name string) bool {
+// named tells whether what is called so is a secret.
+func named(name string) bool {
 	list := words(name)
 	if len(list) == 0 || aboutWords[list[len(list)-1]] {
 		return false
@@ -90,7 +90,7 @@ func HeaderNamed(name string) bool {
 	case strings.EqualFold(name, "Authorization"), strings.EqualFold(name, "Proxy-Authorization"), strings.EqualFold(name, "Cookie"), strings.EqualFold(name, "Set-Cookie"):
 		return true
 	}
-	return Named(name)
+	return named(name)
 }
 
 var (
@@ -98,9 +98,9 @@ var (
 	randomForm = late.Regexp(`^[A-Za-z0-9+/=_.~-]{32,}$`)
 )
 
-// Shaped tells whether a text is a secret by its form: a token in three parts, a private key, or a
+// shaped tells whether a text is a secret by its form: a token in three parts, a private key, or a
 // long random one under a name that such have.
-func Shaped(name, text string) bool {
+func shaped(name, text string) bool {
 	switch {
 	case strings.HasPrefix(text, "eyJ") && jwtForm().MatchString(text), strings.Contains(text, "-----BEGIN ") && strings.Contains(text, "KEY-----"):
 		return true
@@ -115,7 +115,7 @@ func Shaped(name, text string) bool {
 type finder struct{ out []Found }
 
 func (f *finder) pair(name, text string) {
-	if text != "" && (Named(name) || Shaped(name, text)) {
+	if text != "" && (named(name) || shaped(name, text)) {
 		f.out = append(f.out, Found{name, text})
 	}
 }
@@ -141,17 +141,6 @@ func InURL(raw string) []Found {
 		}
 	}
 	f.form(u.RawQuery)
-	return f.out
-}
-
-// InPairs are the secrets in pairs "name=value", decoded.
-func InPairs(pairs []string) []Found {
-	f := &finder{}
-	for _, p := range pairs {
-		name, text, _ := strings.Cut(p, "=")
-		f.pair(name, text)
-		f.json(text)
-	}
 	return f.out
 }
 
@@ -325,7 +314,7 @@ func (f *finder) within(name string, v *value.Value, deep int) {
 		f.pair(name, v.Text)
 		f.json(v.Text)
 	case value.Number:
-		if Named(name) {
+		if named(name) {
 			f.out = append(f.out, Found{name, v.Text})
 		}
 	}

@@ -142,7 +142,7 @@ func appendBody(b, data []byte, length int) []byte {
 	}
 	length = max(length, len(data))
 	sum := ""
-	if len(data) > MaxBody {
+	if len(data) > maxBody {
 		whole := sha256.Sum256(data)
 		sum, data = hex.EncodeToString(whole[:]), kept(data)
 	}

@@ -17,26 +17,26 @@ import (
 // maxLine bounds a line of a record, in bytes.
 const maxLine = 256 << 20
 
-// Damage is the error of records that are not whole: what they hold was read,
+// damage is the error of records that are not whole: what they hold was read,
 // counted and passed on all the same.
-type Damage struct {
+type damage struct {
 	// Found is what is broken, Missing the shards of which there is no record.
 	Found, Missing []string
 }
 
-func (d *Damage) Error() string {
+func (d *damage) Error() string {
 	return strings.Join(append(d.Found[:len(d.Found):len(d.Found)], d.Missing...), "\n")
 }
 
 // Partial tells whether an error is only that of shards that are missing.
 func Partial(err error) bool {
-	var d *Damage
+	var d *damage
 	return errors.As(err, &d) && len(d.Found) == 0
 }
 
 // Damaged tells whether an error is only that of a damaged record.
 func Damaged(err error) bool {
-	var d *Damage
+	var d *damage
 	return errors.As(err, &d)
 }
 
@@ -66,7 +66,7 @@ type reader struct {
 	take     func(event.Event)
 	tally    event.Tally
 	finished event.RunFinished
-	damage   Damage
+	damage   damage
 	// base is added to the numbers of scenarios, top is the highest so far.
 	base, top int
 	started   bool
@@ -226,8 +226,8 @@ func decodeLine(text []byte) (e event.Event, flaw string, err error) {
 	if err := json.Unmarshal(text, &kind); err != nil {
 		return nil, "", err
 	}
-	if kind.Record > Version {
-		return nil, "", fmt.Errorf("the record is of version %d, and this tool reads up to %d", kind.Record, Version)
+	if kind.Record > version {
+		return nil, "", fmt.Errorf("the record is of version %d, and this tool reads up to %d", kind.Record, version)
 	}
 	l := &line{Event: kind.Event}
 	into := l.body()

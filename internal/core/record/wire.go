@@ -16,12 +16,12 @@ import (
 	"usualpath/internal/core/exchange"
 )
 
-// Version is that of the format; docs/record.schema.json describes it.
-const Version = 2
+// version is that of the format; docs/record.schema.json describes it.
+const version = 2
 
-// MaxBody is the longest body that a record holds, in bytes; of a longer one it
+// maxBody is the longest body that a record holds, in bytes; of a longer one it
 // keeps the beginning, the length and a digest.
-const MaxBody = 64 << 10
+const maxBody = 64 << 10
 
 // keptOfLong is how much of a longer body is kept.
 const keptOfLong = 4 << 10
@@ -206,7 +206,7 @@ func wireBody(data []byte, length int) *body {
 		return nil
 	}
 	b := &body{Length: max(length, len(data))}
-	if len(data) > MaxBody {
+	if len(data) > maxBody {
 		sum := sha256.Sum256(data)
 		b.SHA256 = hex.EncodeToString(sum[:])
 		data = kept(data)
@@ -287,7 +287,7 @@ func (w exchanged) sent() event.Sent {
 func toLine(e event.Event) *line {
 	switch e := e.(type) {
 	case *event.RunStarted:
-		return &line{Event: "run started", runStarted: &runStarted{Version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard, e.Sources}}
+		return &line{Event: "run started", runStarted: &runStarted{version, e.Tool, e.Seed, e.Environment, e.Base, e.Time.UTC().Truncate(time.Microsecond), e.Scenarios, e.Shard, e.Sources}}
 	case *event.ScenarioStarted:
 		l := &scenarioStarted{Scenario: e.ID, File: e.File, Line: e.Line, Title: e.Title, Pattern: e.Pattern, About: e.About, Tags: e.Tags, Found: e.Found}
 		if c := e.Check; c != nil {

@@ -112,13 +112,13 @@ var rules = []rule{
 		if l.a.Status/100 != 2 {
 			return ""
 		}
-		if sign := ErrorInside(l.json); sign != "" {
+		if sign := errorInside(l.json); sign != "" {
 			return "an error inside a success: " + sign
 		}
 		return ""
 	}},
 	{"RFC 9457 §3.1.2", func(l *look) string {
-		n, ok := StatusInside(l.json)
+		n, ok := statusInside(l.json)
 		if ok && n != l.a.Status && l.a.Status/100 != 2 {
 			return fmt.Sprintf("the body says status %d, the answer %d", n, l.a.Status)
 		}
@@ -173,9 +173,9 @@ func looksLikeHTML(text string) bool {
 	return strings.HasPrefix(start, "<!doctype html") || strings.HasPrefix(start, "<html")
 }
 
-// ErrorInside finds what marks an object as an error, whatever the status; ""
+// errorInside finds what marks an object as an error, whatever the status; ""
 // when nothing does.
-func ErrorInside(v *value.Value) string {
+func errorInside(v *value.Value) string {
 	if v == nil || v.Kind != value.Object {
 		return ""
 	}
@@ -202,15 +202,15 @@ func ErrorInside(v *value.Value) string {
 			}
 		}
 	}
-	if n, ok := StatusInside(v); ok && n >= 400 {
+	if n, ok := statusInside(v); ok && n >= 400 {
 		return fmt.Sprintf("status is %d", n)
 	}
 	return ""
 }
 
-// StatusInside is an HTTP status that an object repeats in `status`,
+// statusInside is an HTTP status that an object repeats in `status`,
 // `statusCode`, `status_code` or `code`.
-func StatusInside(v *value.Value) (int, bool) {
+func statusInside(v *value.Value) (int, bool) {
 	for _, name := range []string{"status", "statusCode", "status_code", "code"} {
 		if item, ok := v.Get(name); ok {
 			if n, whole := item.Int(); whole && http.StatusText(n) != "" {

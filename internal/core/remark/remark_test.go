@@ -88,7 +88,7 @@ func TestErrorInside(t *testing.T) {
 	} {
 		v, err := value.Decode(text, value.Limits{})
 		require.NoError(t, err)
-		assert.Equal(t, want, ErrorInside(v), text)
+		assert.Equal(t, want, errorInside(v), text)
 	}
-	assert.Empty(t, ErrorInside(nil))
+	assert.Empty(t, errorInside(nil))
 }

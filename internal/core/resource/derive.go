@@ -98,7 +98,7 @@ func (r *Resource) byName() *Resource {
 	return &v
 }
 
-// Tree is the parsed form of the resource's checks. A mistake in it is one of
+// tree is the parsed form of the resource's checks. A mistake in it is one of
 // the catalogue, not of the user's file.
 func (r *Resource) Tree() *syntax.File { return r.treeOf(nil) }
 
@@ -138,7 +138,7 @@ func Load(paths []string, o project.Options) (*project.Project, []*Resource) {
 	var list []*Resource
 	o.Derive = func(p *project.Project) ([]project.Derived, source.Diagnostics) {
 		var diags source.Diagnostics
-		if list, diags = Read(p); p.Diagnostics.Errors()+diags.Errors() > 0 {
+		if list, diags = read(p); p.Diagnostics.Errors()+diags.Errors() > 0 {
 			return nil, diags
 		}
 		if o.Counted {

@@ -170,9 +170,9 @@ func (rd *reader) say(at source.Span, message, hint string) {
 	rd.diags = append(rd.diags, source.Diagnostic{File: rd.f.Source, Span: at, Message: message, Hint: hint})
 }
 
-// Read reads all the resources of a project's files, and says what is wrong
+// read reads all the resources of a project's files, and says what is wrong
 // with them.
-func Read(p *project.Project) ([]*Resource, source.Diagnostics) {
+func read(p *project.Project) ([]*Resource, source.Diagnostics) {
 	var out []*Resource
 	var diags source.Diagnostics
 	done := map[*project.File]map[string]*Resource{}

@@ -35,7 +35,7 @@ func derived(t *testing.T, text string) (*project.Project, []*Resource) {
 func one(t *testing.T, text string) *Resource {
 	t.Helper()
 	p := loaded(t, "base http://127.0.0.1:1\n"+text)
-	list, diags := Read(p)
+	list, diags := read(p)
 	require.Empty(t, append(p.Diagnostics, diags...), text)
 	require.Len(t, list, 1)
 	return list[0]
@@ -169,7 +169,7 @@ func TestStatementsThatCannotBe(t *testing.T) {
 	} {
 		p := loaded(t, text)
 		require.Equal(t, 0, p.Diagnostics.Errors(), text)
-		_, diags := Read(p)
+		_, diags := read(p)
 		found := ""
 		for _, d := range diags {
 			found += d.Message + "\n"

@@ -10,9 +10,9 @@ import (
 // MaxFile bounds a file that is read whole, in bytes.
 const MaxFile = 64 << 20
 
-// ErrIrregular is the error of what is no file with an end: a folder, a pipe or
+// errIrregular is the error of what is no file with an end: a folder, a pipe or
 // a device.
-var ErrIrregular = errors.New("this is not a regular file")
+var errIrregular = errors.New("this is not a regular file")
 
 // Open opens a regular file for reading. Symbolic links are followed; a pipe or
 // device is an ErrIrregular, and is not waited for.
@@ -43,7 +43,7 @@ func regular(info os.FileInfo) error {
 	case info.IsDir():
 		return errors.New("this is a folder")
 	case !info.Mode().IsRegular():
-		return ErrIrregular
+		return errIrregular
 	}
 	return nil
 }

@@ -168,7 +168,7 @@ func (p *parser) compared(s Subject, pr *Predicate) {
 	if src.Kind == "step" && !p.failed && p.takeWord("repeat") {
 		src.Repeat = p.wholeNumber(`same as "step" repeat 2`, 1, 1_000_000)
 	}
-	src.Span = Span{Start: start, End: p.i}
+	src.Span = span{Start: start, End: p.i}
 	pr.Source = src
 	if (s.Kind == "status" || s.Kind == "header" || s.Kind == "cookie") && !p.failed && (src.Kind != "step" || src.Path != nil) {
 		p.fail(src.Span, s.Kind+" is compared with the answer of a step", `write same as "step"`)
@@ -182,7 +182,7 @@ func (p *parser) stepSource() *Source {
 	p.spaces()
 	start := p.i
 	n := p.str("a step's title", `same as "step"`)
-	return &Source{Kind: "step", Title: n, Span: Span{Start: start, End: p.i}}
+	return &Source{Kind: "step", Title: n, Span: span{Start: start, End: p.i}}
 }
 
 func printSource(l *layout, pr *Predicate) {
@@ -236,7 +236,7 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 	w := p.word()
 	if next := p.nextWord(); len(pr.Effects) > 0 && !slices.Contains(effectWords, w) && slices.Contains(effectWords, next) {
 		// boats gains 1 and berths unchanged
-		e.Of, e.OfSpan = w, Span{Start: start, End: p.i}
+		e.Of, e.OfSpan = w, span{Start: start, End: p.i}
 		p.spaces()
 		start = p.i
 		w = p.word()
@@ -251,7 +251,7 @@ func (p *parser) effect(s Subject, pr *Predicate) bool {
 		p.failHere("expected an effect, found "+p.found(), "write unchanged, gains 1, loses 1, changes 1 or gains { … }")
 		return false
 	case s.Kind == "state":
-		p.fail(Span{Start: start, End: p.i}, "state can only be unchanged", "name an observation to say what it "+w)
+		p.fail(span{Start: start, End: p.i}, "state can only be unchanged", "name an observation to say what it "+w)
 		return false
 	case p.lineDone():
 		p.failHere("expected a count or a shape, found "+p.found(), "write "+w+" 1, or "+w+" { … }")

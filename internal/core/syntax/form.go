@@ -29,17 +29,17 @@ type Role int
 // The roles. Those of RoleOpening come before the request, those of RoleDetail
 // below it, those of RoleClaim are about its answer.
 const (
-	RoleNone Role = iota
-	RoleOpening
-	RoleSend
-	RoleDetail
-	RoleClaim
-	RoleAgain
-	// RoleStep opens a step, RoleCall replaces one.
-	RoleStep
-	RoleCall
-	// RoleFree stands anywhere in a step or behind one.
-	RoleFree
+	roleNone Role = iota
+	roleOpening
+	roleSend
+	roleDetail
+	roleClaim
+	roleAgain
+	// roleStep opens a step, RoleCall replaces one.
+	roleStep
+	roleCall
+	// roleFree stands anywhere in a step or behind one.
+	roleFree
 )
 
 // Body is what follows a statement's word. Every form has a type of its own

@@ -39,13 +39,13 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "json", In: InRequest, Role: RoleDetail, Usage: "json VALUE [as MEDIA]", Help: "A JSON body and its content type.",
+	_ = form(Form{Word: "json", In: InRequest, Role: roleDetail, Usage: "json VALUE [as MEDIA]", Help: "A JSON body and its content type.",
 		Example: `json { … }`}, func() Body { return &JSON{} })
-	_ = form(Form{Word: "text", In: InRequest, Role: RoleDetail, Usage: "text TEXT [as MEDIA]", Help: "A body of plain text, or of the type that is named.",
+	_ = form(Form{Word: "text", In: InRequest, Role: roleDetail, Usage: "text TEXT [as MEDIA]", Help: "A body of plain text, or of the type that is named.",
 		Example: `text "…"`}, func() Body { return &Text{} })
-	_ = form(Form{Word: "xml", In: InRequest, Role: RoleDetail, Usage: "xml TEXT [as MEDIA]", Help: "A body of XML.",
+	_ = form(Form{Word: "xml", In: InRequest, Role: roleDetail, Usage: "xml TEXT [as MEDIA]", Help: "A body of XML.",
 		Example: `xml "…"`}, func() Body { return &XML{} })
-	_ = form(Form{Word: "file", In: InRequest, Role: RoleDetail, Usage: `file "FILE" [as MEDIA]`, Help: "The bytes of a file; its ending says what type they are.",
+	_ = form(Form{Word: "file", In: InRequest, Role: roleDetail, Usage: `file "FILE" [as MEDIA]`, Help: "The bytes of a file; its ending says what type they are.",
 		Example: `file "name"`}, func() Body { return &FileBody{} })
 )
 
@@ -116,9 +116,9 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "query", In: InRequest, Role: RoleDetail, Usage: "query NAME [= VALUE]", Help: "A query parameter; the value is text to the end of the line. Name and value may be in quotes.",
+	_ = form(Form{Word: "query", In: InRequest, Role: roleDetail, Usage: "query NAME [= VALUE]", Help: "A query parameter; the value is text to the end of the line. Name and value may be in quotes.",
 		Example: `query name = value`}, func() Body { return &Query{} })
-	_ = form(Form{Word: "form", In: InRequest, Role: RoleDetail, Usage: "form NAME = VALUE", Help: "A field of a URL-encoded body; the name may be in quotes.",
+	_ = form(Form{Word: "form", In: InRequest, Role: roleDetail, Usage: "form NAME = VALUE", Help: "A field of a URL-encoded body; the name may be in quotes.",
 		Example: `form name = value`}, func() Body { return &FormField{} })
 	_ = form(Form{Word: "env", In: InService, Usage: "env NAME = VALUE", Help: "A variable of the service's environment.",
 		Example: `env NAME = "value"`}, func() Body { return &Variable{} })
@@ -210,7 +210,7 @@ type PartOf struct {
 	Media  *Template
 }
 
-var _ = form(Form{Word: "part", In: InRequest, Role: RoleDetail, Usage: `part NAME = VALUE, or part NAME file "FILE" [as MEDIA]`, Help: "A part of a multipart body; the name may be in quotes.",
+var _ = form(Form{Word: "part", In: InRequest, Role: roleDetail, Usage: `part NAME = VALUE, or part NAME file "FILE" [as MEDIA]`, Help: "A part of a multipart body; the name may be in quotes.",
 	Example: `part name = value`}, func() Body { return &PartOf{} })
 
 func (b *PartOf) read(p *parser) {

@@ -33,11 +33,11 @@ func (b *Expectation) Claimed() *Expectation { return b }
 const expectation = `[every | exactly N | at least N | at most N] SUBJECT PREDICATE [when SUBJECT PREDICATE [of "STEP"]] [because "…"]`
 
 var (
-	_ = form(Form{Word: "expect", In: InStep, Role: RoleClaim, Usage: "expect " + expectation, Help: "Fails the step when it does not hold.",
+	_ = form(Form{Word: "expect", In: InStep, Role: roleClaim, Usage: "expect " + expectation, Help: "Fails the step when it does not hold.",
 		Example: `expect status 200`}, func() Body { return &Expect{} })
-	_ = form(Form{Word: "prefer", In: InStep, Role: RoleClaim, Usage: "prefer, as expect", Help: "Warns when it does not hold.",
+	_ = form(Form{Word: "prefer", In: InStep, Role: roleClaim, Usage: "prefer, as expect", Help: "Warns when it does not hold.",
 		Example: `prefer header ETag exists`}, func() Body { return &Prefer{} })
-	_ = form(Form{Word: "need", In: InHead | InStep, Role: RoleClaim, Usage: "need, as expect", Help: "Blocks the rest of the scenario when it does not hold: nothing can be told then. Before the first step it is about all answers.",
+	_ = form(Form{Word: "need", In: InHead | InStep, Role: roleClaim, Usage: "need, as expect", Help: "Blocks the rest of the scenario when it does not hold: nothing can be told then. Before the first step it is about all answers.",
 		Example: `need status 2xx`}, func() Body { return &Need{} })
 )
 
@@ -135,7 +135,7 @@ type Keep struct {
 	// Or is where it is kept from when the first place has nothing.
 	Or       *Keep
 	Name     string
-	NameSpan Span
+	NameSpan span
 	// From is path, header, cookie, status, body, text or xml.
 	From    string
 	Path    *Path
@@ -143,7 +143,7 @@ type Keep struct {
 	Pattern *Node
 }
 
-var _ = form(Form{Word: "keep", In: InStep, Role: RoleClaim, Usage: "keep [every] [secret] NAME from SOURCE [or SOURCE] [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment, or /re(group)/], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
+var _ = form(Form{Word: "keep", In: InStep, Role: roleClaim, Usage: "keep [every] [secret] NAME from SOURCE [or SOURCE] [if there]", Help: "Binds a value of the answer to a name: from a JSONPath, header H [last segment, or /re(group)/], cookie C, status, body, text /re(group)/ or xml XPATH. A `secret` is not shown from then on.",
 	Example: `keep name from $.id`}, func() Body { return &Keep{} })
 
 func (b *Keep) read(p *parser) {
@@ -194,7 +194,7 @@ func (b *Keep) source(p *parser) {
 	}
 	start := p.i
 	b.From = p.word()
-	span := Span{Start: start, End: p.i}
+	span := span{Start: start, End: p.i}
 	switch b.From {
 	case "status":
 	case "body":

@@ -3,13 +3,13 @@ package syntax
 // Let is `let NAME = VALUE` or `let NAME from env VAR [or VALUE]`.
 type Let struct {
 	Name     string
-	NameSpan Span
+	NameSpan span
 	Value    *Node
 	Env      string
 	Or       *Node
 }
 
-var _ = form(Form{Word: "let", In: InFile | InHead | InStep | InEnvironment, Role: RoleFree, Usage: "let NAME = VALUE, or let NAME from env VARIABLE [or VALUE]",
+var _ = form(Form{Word: "let", In: InFile | InHead | InStep | InEnvironment, Role: roleFree, Usage: "let NAME = VALUE, or let NAME from env VARIABLE [or VALUE]",
 	Help: "Gives a value a name; it is worked out when it is first needed.", Example: `let name = value`}, func() Body { return &Let{} })
 
 func (b *Let) read(p *parser) {
@@ -62,7 +62,7 @@ func (b *Let) binds(out []NameAt) []NameAt { return append(out, NameAt{b.Name, b
 // Secret is `secret NAME from env VAR` or `… from file "F"`.
 type Secret struct {
 	Name     string
-	NameSpan Span
+	NameSpan span
 	Env      string
 	File     *Node
 }

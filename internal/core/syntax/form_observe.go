@@ -11,7 +11,7 @@ import (
 // Observe is `observe NAME at PATH in P by P ignoring P, …`.
 type Observe struct {
 	Name     string
-	NameSpan Span
+	NameSpan span
 	At       *Template
 	In, By   *Path
 	// InXML is an XPath (1.0) that selects the members of an XML answer, ByXML the path from a
@@ -95,7 +95,7 @@ func (p *parser) xmlPath() (written string, path *Path) {
 	p.spaces()
 	start := p.i
 	written = p.xpath()
-	span := Span{Start: start, End: p.i}
+	span := span{Start: start, End: p.i}
 	var text strings.Builder
 	text.WriteByte('$')
 	for _, step := range strings.Split(written, "/") {

@@ -12,7 +12,7 @@ type Header struct {
 	Value *Template
 }
 
-var _ = form(Form{Word: "header", In: InHead | InRequest | InDefaults | InEnvironment | InResource | InAlso, Role: RoleDetail, Usage: "header NAME: VALUE",
+var _ = form(Form{Word: "header", In: InHead | InRequest | InDefaults | InEnvironment | InResource | InAlso, Role: roleDetail, Usage: "header NAME: VALUE",
 	Help: "Sets a header: the first line of a name replaces a default, further ones add a line.", Example: `header Name: value`}, func() Body { return &Header{} })
 
 func (b *Header) read(p *parser) {
@@ -42,7 +42,7 @@ func (b *Header) walk(w walker) { w.template(b.Value) }
 // Without is `without header N`.
 type Without struct{ Name string }
 
-var _ = form(Form{Word: "without", In: InRequest, Role: RoleDetail, Usage: "without header NAME", Help: "Drops a header that a default would set.",
+var _ = form(Form{Word: "without", In: InRequest, Role: roleDetail, Usage: "without header NAME", Help: "Drops a header that a default would set.",
 	Example: `without header Name`}, func() Body { return &Without{} })
 
 func (b *Without) read(p *parser) {
@@ -71,7 +71,7 @@ func (b *Auth) Field() string {
 	return "Authorization"
 }
 
-var _ = form(Form{Word: "auth", In: InHead | InRequest | InDefaults | InEnvironment | InResource, Role: RoleDetail, Usage: `auth basic USER PASSWORD, auth bearer TOKEN, auth header "NAME" KEY, or auth none`,
+var _ = form(Form{Word: "auth", In: InHead | InRequest | InDefaults | InEnvironment | InResource, Role: roleDetail, Usage: `auth basic USER PASSWORD, auth bearer TOKEN, auth header "NAME" KEY, or auth none`,
 	Help: "Sends credentials (RFC 7617, RFC 6750, or in a header of the service's own); `none` drops those of defaults and scenario.", Example: `auth bearer {token}`}, func() Body { return &Auth{} })
 
 func (b *Auth) read(p *parser) {
@@ -134,9 +134,9 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "follow", In: InRequest, Role: RoleDetail, Usage: "follow N", Help: "Follows up to N redirects; without it none.",
+	_ = form(Form{Word: "follow", In: InRequest, Role: roleDetail, Usage: "follow N", Help: "Follows up to N redirects; without it none.",
 		Example: `follow 3`}, func() Body { return &Follow{count{word: "follow"}} })
-	_ = form(Form{Word: "together", In: InRequest, Role: RoleDetail, Usage: "together N", Help: "Sends N copies at once; `{turn}` is 1 to N.",
+	_ = form(Form{Word: "together", In: InRequest, Role: roleDetail, Usage: "together N", Help: "Sends N copies at once; `{turn}` is 1 to N.",
 		Example: `together 8`}, func() Body { return &Together{count{word: "together"}} })
 )
 
@@ -152,7 +152,7 @@ func (b *count) walk(w walker)   { w.node(b.N) }
 // Timeout is `timeout 2s`.
 type Timeout struct{ For Duration }
 
-var _ = form(Form{Word: "timeout", In: InRequest | InDefaults | InEnvironment, Role: RoleDetail, Usage: "timeout DURATION", Help: "Bounds the exchange, redirects included.",
+var _ = form(Form{Word: "timeout", In: InRequest | InDefaults | InEnvironment, Role: roleDetail, Usage: "timeout DURATION", Help: "Bounds the exchange, redirects included.",
 	Example: `timeout 5s`}, func() Body { return &Timeout{} })
 
 func (b *Timeout) read(p *parser)  { b.For = p.duration("timeout 200ms") }
@@ -162,7 +162,7 @@ func (b *Timeout) walk(walker)     {}
 // Retry is `retry for D every D`.
 type Retry struct{ For, Every Duration }
 
-var _ = form(Form{Word: "retry", In: InRequest, Role: RoleDetail, Usage: "retry for DURATION [every DURATION]", Help: "Sends until all that is expected holds.",
+var _ = form(Form{Word: "retry", In: InRequest, Role: roleDetail, Usage: "retry for DURATION [every DURATION]", Help: "Sends until all that is expected holds.",
 	Example: `retry for 5s every 200ms`}, func() Body { return &Retry{} })
 
 func (b *Retry) read(p *parser) {

@@ -28,7 +28,7 @@ func (b *target) read(p *parser) {
 	start := p.i
 	b.Path = p.needTarget(b.word + " /boats")
 	if !p.failed && b.Path.Raw == "*" {
-		p.fail(Span{Start: start + 1, End: p.i}, "`*` is the service as a whole (RFC 9110 §9.3.7), not a list or an item", "write "+b.word+" /boats")
+		p.fail(span{Start: start + 1, End: p.i}, "`*` is the service as a whole (RFC 9110 §9.3.7), not a list or an item", "write "+b.word+" /boats")
 	}
 }
 
@@ -182,7 +182,7 @@ func (b *Supports) read(p *parser) {
 	for !p.failed {
 		start := p.i
 		w := p.oneOf(Operations, "an operation")
-		span := Span{Start: start, End: p.i}
+		span := span{Start: start, End: p.i}
 		b.Items = append(b.Items, &Node{Kind: String, Text: w, Span: span, Template: &Template{Raw: w, Span: span, Parts: []Part{{Text: w}}}})
 		if !p.takeByte(',') {
 			break
@@ -379,7 +379,7 @@ type Answers struct{ List []AnswerFor }
 // AnswerFor is `create 201` of `answers`.
 type AnswerFor struct {
 	What   string
-	Span   Span
+	Span   span
 	Status []StatusClass
 }
 
@@ -401,7 +401,7 @@ func (b *Answers) read(p *parser) {
 		} else {
 			one.What = p.oneOf(answerWords, "what is answered")
 		}
-		one.Span = Span{Start: start, End: p.i}
+		one.Span = span{Start: start, End: p.i}
 		if p.failed {
 			return
 		}
@@ -431,7 +431,7 @@ func (b *Answers) walk(w walker) {
 // Skip leaves a derived check out.
 type Skip struct {
 	Check   string
-	Span    Span
+	Span    span
 	Because *Node
 }
 
@@ -460,7 +460,7 @@ type Check struct {
 	ID, Resource, Operation string
 	// Level is must, should or usual.
 	Level string
-	Span  Span
+	Span  span
 }
 
 var _ = form(Form{Word: "check", In: InHead, Usage: "check FAMILY/NAME of RESOURCE on OPERATION [level LEVEL]", Help: "Says which cell of the promise grid the scenario proves.",
@@ -492,13 +492,13 @@ func (b *Check) print(l *layout) {
 func (b *Check) walk(walker) {}
 
 // checkID reads FAMILY/NAME.
-func (p *parser) checkID(form string) (string, Span) {
+func (p *parser) checkID(form string) (string, span) {
 	p.spaces()
 	start := p.i
 	for p.i < len(p.s) && (wordByte(p.s[p.i]) || p.s[p.i] == '-' || p.s[p.i] == '/') {
 		p.i++
 	}
-	span := Span{Start: start, End: p.i}
+	span := span{Start: start, End: p.i}
 	id := p.s[start:p.i]
 	if family, name, ok := strings.Cut(id, "/"); !ok || family == "" || name == "" || strings.Contains(name, "/") {
 		if id == "" {

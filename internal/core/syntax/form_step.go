@@ -8,7 +8,7 @@ import (
 // Step is `step "title"`.
 type Step struct{ Heading }
 
-var _ = form(Form{Word: "step", In: InHead | InStep | InRoutine, Below: InStep, Role: RoleStep, Apart: true, Usage: `step "TITLE"`, Help: "Starts a step: one request, and what is expected of its answer.",
+var _ = form(Form{Word: "step", In: InHead | InStep | InRoutine, Below: InStep, Role: roleStep, Apart: true, Usage: `step "TITLE"`, Help: "Starts a step: one request, and what is expected of its answer.",
 	Example: `step "title"`}, func() Body { return &Step{} })
 
 func (b *Step) read(p *parser) { b.Title = p.title("step") }
@@ -19,7 +19,7 @@ type Do struct {
 	With []Binding
 }
 
-var _ = form(Form{Word: "do", In: InHead | InStep | InRoutine, Role: RoleCall, Usage: `do "ROUTINE" [with NAME = VALUE, …]`, Help: "Runs a routine's steps in place.",
+var _ = form(Form{Word: "do", In: InHead | InStep | InRoutine, Role: roleCall, Usage: `do "ROUTINE" [with NAME = VALUE, …]`, Help: "Runs a routine's steps in place.",
 	Example: `do "routine"`}, func() Body { return &Do{} })
 
 func (b *Do) read(p *parser) {
@@ -69,7 +69,7 @@ func (b *Do) walk(w walker) {
 // Give is `give NAME, …`.
 type Give struct{ Names []NameAt }
 
-var _ = form(Form{Word: "give", In: InRoutine, Role: RoleFree, Usage: "give NAME, …", Help: "The names that the caller of the routine gets.",
+var _ = form(Form{Word: "give", In: InRoutine, Role: roleFree, Usage: "give NAME, …", Help: "The names that the caller of the routine gets.",
 	Example: `give name`}, func() Body { return &Give{} })
 
 func (b *Give) read(p *parser)  { b.Names = p.names("a name") }
@@ -82,7 +82,7 @@ type When struct {
 	Of *Node
 }
 
-var _ = form(Form{Word: "when", In: InStep, Role: RoleOpening, Usage: `when SUBJECT PREDICATE [of "STEP"]`, Help: "Skips the step when this does not hold of that step's answer; without `of`, of the last answer.",
+var _ = form(Form{Word: "when", In: InStep, Role: roleOpening, Usage: `when SUBJECT PREDICATE [of "STEP"]`, Help: "Skips the step when this does not hold of that step's answer; without `of`, of the last answer.",
 	Example: `when status 200 of "step"`}, func() Body { return &When{} })
 
 func (b *When) read(p *parser) {
@@ -105,7 +105,7 @@ func (b *When) walk(w walker) { w.claim(b.Claim) }
 // Pause is `pause 200ms`.
 type Pause struct{ For Duration }
 
-var _ = form(Form{Word: "pause", In: InStep, Role: RoleOpening, Usage: "pause DURATION", Help: "Waits.",
+var _ = form(Form{Word: "pause", In: InStep, Role: roleOpening, Usage: "pause DURATION", Help: "Waits.",
 	Example: `pause 200ms`}, func() Body { return &Pause{} })
 
 func (b *Pause) read(p *parser)  { b.For = p.duration("pause 200ms") }
@@ -119,9 +119,9 @@ type (
 )
 
 var (
-	_ = form(Form{Word: "restart", In: InStep, Role: RoleOpening, Usage: "restart service", Help: "Stops the service that the run has started, and starts it again on the same port and folder.",
+	_ = form(Form{Word: "restart", In: InStep, Role: roleOpening, Usage: "restart service", Help: "Stops the service that the run has started, and starts it again on the same port and folder.",
 		Example: `restart service`}, func() Body { return &Restart{process{"restart"}} })
-	_ = form(Form{Word: "kill", In: InStep, Role: RoleOpening, Usage: "kill service", Help: "Kills the service without warning, and starts it again.",
+	_ = form(Form{Word: "kill", In: InStep, Role: roleOpening, Usage: "kill service", Help: "Kills the service without warning, and starts it again.",
 		Example: `kill service`}, func() Body { return &Kill{process{"kill"}} })
 )
 
@@ -139,7 +139,7 @@ type Send struct {
 	Target *Template
 }
 
-var _ = form(Form{Word: "send", In: InStep, Below: InRequest, Role: RoleSend, Usage: "send METHOD TARGET", Help: "Sends the step's one request: any method, or a name as `{method}`; a path, with or without a query, or a whole URL. A GET or HEAD that came by a name is sent without the body below it.",
+var _ = form(Form{Word: "send", In: InStep, Below: InRequest, Role: roleSend, Usage: "send METHOD TARGET", Help: "Sends the step's one request: any method, or a name as `{method}`; a path, with or without a query, or a whole URL. A GET or HEAD that came by a name is sent without the body below it.",
 	Example: `send GET /path`}, func() Body { return &Send{} })
 
 func (b *Send) read(p *parser) {
@@ -162,7 +162,7 @@ func (b *Send) read(p *parser) {
 		p.failHere("expected a method before the path, found "+p.found(), "write "+form)
 		return
 	case b.Method == strings.ToLower(b.Method) && slices.Contains(Methods, strings.ToUpper(b.Method)):
-		p.fail(Span{Start: start, End: p.i}, "methods are case-sensitive (RFC 9110 §9.1)", "write send "+strings.ToUpper(b.Method))
+		p.fail(span{Start: start, End: p.i}, "methods are case-sensitive (RFC 9110 §9.1)", "write send "+strings.ToUpper(b.Method))
 		return
 	}
 	b.Target = p.needTarget("send " + b.Method + " /path")
@@ -185,7 +185,7 @@ func (b *Send) walk(w walker) {
 // Again is `again` or `again N times`.
 type Again struct{ Times *Node }
 
-var _ = form(Form{Word: "again", In: InStep, Below: InRequest, Role: RoleAgain, Usage: "again [N times]", Help: "Sends the same request again; request lines below it change it, expectations below it are about each repeat.",
+var _ = form(Form{Word: "again", In: InStep, Below: InRequest, Role: roleAgain, Usage: "again [N times]", Help: "Sends the same request again; request lines below it change it, expectations below it are about each repeat.",
 	Example: `again`}, func() Body { return &Again{} })
 
 func (b *Again) read(p *parser) {

@@ -27,10 +27,10 @@ var around = map[Place]string{
 // placed puts a line where a form may be.
 func placed(f *Form, p Place, line string) string {
 	text := strings.Replace(around[p], "%s", line, 1)
-	if p == InStep && (f.Role == RoleClaim || f.Role == RoleAgain) {
+	if p == InStep && (f.Role == roleClaim || f.Role == roleAgain) {
 		text = strings.Replace(text, "    "+line, "    send GET /x\n    "+line, 1)
 	}
-	if p == InStep && f.Role == RoleStep || p == InStep && f.Role == RoleCall {
+	if p == InStep && f.Role == roleStep || p == InStep && f.Role == roleCall {
 		text = strings.Replace(text, "    "+line, "    send GET /x\n\n  "+line, 1)
 	}
 	return text
@@ -96,7 +96,7 @@ func TestEveryPredicate(t *testing.T) {
 				if subject == "" {
 					subject = kind
 				}
-				tree := roundTrip(t, placed(&Form{Role: RoleClaim}, InStep, "expect "+subject+" "+f.Example))
+				tree := roundTrip(t, placed(&Form{Role: roleClaim}, InStep, "expect "+subject+" "+f.Example))
 				children := tree.Statements[0].Children[1].Children
 				claim := children[len(children)-1].Body.(*Expect).Claim
 				assert.Equal(t, kind, claim.Subject.Kind)

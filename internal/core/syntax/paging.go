@@ -35,7 +35,7 @@ func (b *Paging) read(p *parser) {
 	want := map[string][2]int{"offset": {2, 2}, "page": {1, 2}, "cursor": {1, 1}}[b.By]
 	if n := len(b.Names); !p.failed && (n < want[0] || n > want[1]) {
 		what := map[string]string{"offset": "two query parameters", "page": "the parameters of the page's size and number, or of the number alone", "cursor": "one query parameter"}[b.By]
-		p.fail(Span{Start: start, End: p.i}, "paging by "+b.By+" names "+what, pagingForm)
+		p.fail(span{Start: start, End: p.i}, "paging by "+b.By+" names "+what, pagingForm)
 		return
 	}
 	switch {

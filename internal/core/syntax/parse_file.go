@@ -248,10 +248,10 @@ func (p *parser) placed(st *Statement, k *Form, indented bool, at source.Span) b
 // inOrder holds the order of a step's lines.
 func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bool {
 	w := "`" + st.Word + "`"
-	if where&InRequest == 0 || k.Role == RoleStep || k.Role == RoleCall || k.Role == RoleFree {
+	if where&InRequest == 0 || k.Role == roleStep || k.Role == roleCall || k.Role == roleFree {
 		return true
 	}
-	if k.Role == RoleDetail {
+	if k.Role == roleDetail {
 		switch {
 		case p.request == nil:
 			p.fail(at, w+" belongs to a request, and this step has sent none yet", "write it below `send`")
@@ -263,18 +263,18 @@ func (p *parser) inOrder(st *Statement, k *Form, where Place, at source.Span) bo
 		return false
 	}
 	switch k.Role {
-	case RoleSend:
+	case roleSend:
 		if p.request != nil && p.request != p.guessed {
 			p.fail(at, "a step sends one request, and this one has its own already", `start another: step "title"; to repeat the request: again`)
 			return false
 		}
-	case RoleOpening:
+	case roleOpening:
 		if p.request != nil {
 			p.fail(at, w+" belongs before `send`", "move it up to the start of the step, or into a step of its own")
 			return false
 		}
-	case RoleClaim, RoleAgain:
-		if p.request == nil && !(p.looksBack() && k.Role == RoleClaim) {
+	case roleClaim, roleAgain:
+		if p.request == nil && !(p.looksBack() && k.Role == roleClaim) {
 			p.fail(at, w+" is about an answer, and this step has sent nothing yet", "write `send METHOD /path` before it")
 			return false
 		}
@@ -334,7 +334,7 @@ func (p *parser) unknownKeyword(st *Statement, at source.Span, indented bool) {
 	p.failed = true
 	first, _, _ := strings.Cut(ours, " ")
 	k := lookup(first, where)
-	if k == nil || k.Below == 0 && k.Role != RoleStep && k.Role != RoleSend {
+	if k == nil || k.Below == 0 && k.Role != roleStep && k.Role != roleSend {
 		return
 	}
 	mark, after := len(p.diags), p.i
@@ -365,22 +365,22 @@ func (p *parser) own(st *Statement, indented bool) {
 	switch {
 	case p.inner != nil:
 		p.inner.Children = append(p.inner.Children, st)
-	case k.Role == RoleStep || k.Role == RoleCall:
+	case k.Role == roleStep || k.Role == roleCall:
 		p.top.Children = append(p.top.Children, st)
 		p.step, p.request, p.closed, p.homeless = nil, nil, false, false
-		if k.Role == RoleStep {
+		if k.Role == roleStep {
 			p.step = st
 		}
 	case p.step == nil || k.In == InRoutine:
 		p.top.Children = append(p.top.Children, st)
-	case k.Role == RoleDetail && p.request != nil && !p.closed:
+	case k.Role == roleDetail && p.request != nil && !p.closed:
 		p.request.Children = append(p.request.Children, st)
 	default:
 		p.step.Children = append(p.step.Children, st)
 		switch k.Role {
-		case RoleSend, RoleAgain:
+		case roleSend, roleAgain:
 			p.request, p.closed = st, false
-		case RoleClaim:
+		case roleClaim:
 			p.closed = true
 		}
 	}

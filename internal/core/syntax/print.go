@@ -79,7 +79,7 @@ func (p *printer) children(st *Statement, level int) {
 			pad = fmt.Sprintf("%-*s", width+1, c.Word)
 		}
 		// Steps are set apart from each other and from what comes before them.
-		apart := i > 0 && (c.form.Role == RoleStep || c.form.Role == RoleCall && st.Children[i-1].form.Role == RoleStep)
+		apart := i > 0 && (c.form.Role == roleStep || c.form.Role == roleCall && st.Children[i-1].form.Role == roleStep)
 		p.statement(c, level+1, i == 0, apart, pad)
 		i++
 	}

@@ -7,8 +7,8 @@ import (
 	"usualpath/internal/core/source"
 )
 
-// Span is a range of bytes of the source.
-type Span = source.Span
+// span is a range of bytes of the source.
+type span = source.Span
 
 // File is a parsed file.
 type File struct {

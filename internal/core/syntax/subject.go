@@ -54,14 +54,14 @@ func (p *parser) claim(cl *Claim) {
 	p.spaces()
 	start := p.i
 	p.predicate(cl)
-	cl.Predicate.Span = Span{Start: start, End: p.i}
+	cl.Predicate.Span = span{Start: start, End: p.i}
 }
 
 // Observations are the observations that a claim names, with their places.
 func (c *Claim) Observations() []NameAt {
 	var out []NameAt
 	if s := c.Subject; s.Kind == "observation" {
-		out = append(out, NameAt{s.Name, Span{Start: s.Span.Start, End: s.Span.Start + len(s.Name)}})
+		out = append(out, NameAt{s.Name, span{Start: s.Span.Start, End: s.Span.Start + len(s.Name)}})
 	}
 	for i, e := range c.Predicate.Effects {
 		if e.Of != "" && (i == 0 || c.Predicate.Effects[i-1].OfSpan != e.OfSpan) {
@@ -77,7 +77,7 @@ func (p *parser) subject() Subject {
 	s := Subject{}
 	if p.peek() == '$' {
 		s.Kind, s.Path = "path", p.path()
-		s.Span = Span{Start: start, End: p.i}
+		s.Span = span{Start: start, End: p.i}
 		return s
 	}
 	if p.peek() == '{' {
@@ -88,7 +88,7 @@ func (p *parser) subject() Subject {
 		}
 	}
 	w := p.word()
-	s.Span = Span{Start: start, End: p.i}
+	s.Span = span{Start: start, End: p.i}
 	at := slices.IndexFunc(SubjectForms, func(f SubjectForm) bool { return f.Kind == w && slices.Contains(subjectWords, w) })
 	switch {
 	case at >= 0:

@@ -103,7 +103,7 @@ func FuzzParse(f *testing.F) {
 		}
 	}
 	for _, one := range PredicateForms {
-		f.Add(placed(&Form{Role: RoleClaim}, InStep, "expect $.id "+one.Example))
+		f.Add(placed(&Form{Role: roleClaim}, InStep, "expect $.id "+one.Example))
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		tree, diags := Parse(source.NewFile("t", text))

@@ -27,7 +27,7 @@ func (v *Value) indent(b *strings.Builder, level int) {
 		b.WriteByte('\n')
 		b.WriteString(strings.Repeat("  ", level+1))
 		if v.Kind == Object {
-			Quote(b, v.Names[i])
+			quote(b, v.Names[i])
 			b.WriteString(": ")
 		}
 		item.indent(b, level+1)

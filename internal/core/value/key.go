@@ -41,7 +41,7 @@ func (v *Value) key(b *strings.Builder) {
 		slices.SortFunc(order, func(a, b int) int { return strings.Compare(v.Names[a], v.Names[b]) })
 		b.WriteByte('{')
 		for _, i := range order {
-			Quote(b, v.Names[i])
+			quote(b, v.Names[i])
 			b.WriteByte(':')
 			v.Items[i].key(b)
 			b.WriteByte(',')

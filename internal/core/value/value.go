@@ -136,7 +136,7 @@ func (v *Value) write(b *strings.Builder, comma, colon string) {
 	case Number:
 		b.WriteString(v.Text)
 	case String:
-		Quote(b, v.Text)
+		quote(b, v.Text)
 	case Array:
 		b.WriteByte('[')
 		for i, item := range v.Items {
@@ -152,7 +152,7 @@ func (v *Value) write(b *strings.Builder, comma, colon string) {
 			if i > 0 {
 				b.WriteString(comma)
 			}
-			Quote(b, v.Names[i])
+			quote(b, v.Names[i])
 			b.WriteString(colon)
 			item.write(b, comma, colon)
 		}
@@ -162,9 +162,9 @@ func (v *Value) write(b *strings.Builder, comma, colon string) {
 
 const hexDigits = "0123456789abcdef"
 
-// Quote writes s as a JSON string (RFC 8259 §7): only what must be escaped is,
+// quote writes s as a JSON string (RFC 8259 §7): only what must be escaped is,
 // and DEL, C1 controls and line separators, so that no text drives a terminal.
-func Quote(b *strings.Builder, s string) {
+func quote(b *strings.Builder, s string) {
 	b.WriteByte('"')
 	from := 0
 	for i := 0; i < len(s); {
@@ -228,6 +228,6 @@ func writeEscape(b *strings.Builder, r rune) {
 // Quoted is s as a JSON string.
 func Quoted(s string) string {
 	var b strings.Builder
-	Quote(&b, s)
+	quote(&b, s)
 	return b.String()
 }
