@@ -77,8 +77,8 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 				workers = "1"
 			}
 			if f.Roams {
-				if i%4 > 0 && os.Getenv("USUALPATH_WORKERS") == "" {
-					// One in four is enough to see each time that these are for roaming.
+				if !inTurn(i) && os.Getenv("USUALPATH_WORKERS") == "" {
+					// A few are enough to see each time that these are for roaming.
 					return
 				}
 				f.Finds = nil

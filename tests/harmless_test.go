@@ -406,8 +406,8 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 				assert.Equal(t, 1, r.code)
 			}
 			assert.NotContains(t, r.out, "is not left alone")
-			if os.Getenv("USUALPATH_RACE") != "" {
-				// What could race has been seen.
+			if os.Getenv("USUALPATH_RACE") != "" || !inTurn(len(name)) {
+				// What could race has been seen; the same by hand and as a draft takes its time.
 				return
 			}
 			// The printed checks keep to the same.

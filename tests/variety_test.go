@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httputil"
@@ -348,11 +349,16 @@ func (c varied) start(t *testing.T) (m *moorings, dir string) {
 // What the standards leave open is not a defect: nothing that must hold fails, and
 // nothing warns, whichever choice a service has made.
 func TestLegalVarietyPasses(t *testing.T) {
-	for name, c := range varieties() {
+	all := varieties()
+	for i, name := range slices.Sorted(maps.Keys(all)) {
+		c := all[name]
 		t.Run(name, func(t *testing.T) {
 			m, dir := c.start(t)
-			for i, workers := range []string{"1", "8"} {
-				r, found := missed(t, dir, "run", "-v", "--workers", workers, "--seed", strconv.Itoa(11+i))
+			for n, workers := range []string{"1", "8"} {
+				if n == 1 && !inTurn(i) {
+					continue
+				}
+				r, found := missed(t, dir, "run", "-v", "--workers", workers, "--seed", strconv.Itoa(11+n))
 				assert.Equal(t, 0, r.code, "%s", tail(r.out))
 				assert.Empty(t, found, "%s", tail(r.out))
 				assert.NotContains(t, tail(r.out), "blocked", "%s", tail(r.out))
@@ -389,7 +395,12 @@ func TestWhatIsSentEmptyIsNotFilled(t *testing.T) {
 func TestWhatIsNotSaidIsNoDefect(t *testing.T) {
 	t.Parallel()
 	unsaid := regexp.MustCompile(`(?m)^  (assigned|volatile|required) .*\n`)
-	for name, c := range varieties() {
+	all := varieties()
+	for i, name := range slices.Sorted(maps.Keys(all)) {
+		if !inTurn(i) {
+			continue
+		}
+		c := all[name]
 		t.Run(name, func(t *testing.T) {
 			c.says, c.moves = unsaid.ReplaceAllString(c.says, ""), true
 			_, dir := c.start(t)
@@ -426,8 +437,10 @@ func (c varied) rewritten(t *testing.T, from *regexp.Regexp, to string) string {
 // once, and nothing that must hold fails.
 func TestNumbersThatReadAsTexts(t *testing.T) {
 	t.Parallel()
-	for name, c := range varieties() {
-		if c.gzip || c.etag != "" {
+	all := varieties()
+	for i, name := range slices.Sorted(maps.Keys(all)) {
+		c := all[name]
+		if c.gzip || c.etag != "" || !inTurn(i) {
 			continue
 		}
 		dir := c.rewritten(t, regexp.MustCompile(`"depth":\s*(-?[0-9][0-9.eE+-]*)`), `"depth": "$1"`)
