@@ -50,8 +50,8 @@ func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]stri
 			for _, f := range do(t, in) {
 				// An archive's files end in a line end.
 				f.Data = append(bytes.TrimRight(f.Data, "\n"), '\n')
-				if at, was, is := departs(want[f.Name], string(f.Data)); at > 0 && !*Update {
-					assert.Failf(t, "not as the archive says; -update takes it over", "%s in %s, line %d\nwas: %s\nis:  %s", f.Name, filepath.Base(name), at, was, is)
+				if !*Update {
+					Same(t, f.Name+" in "+filepath.Base(name), want[f.Name], string(f.Data))
 				}
 				delete(want, f.Name)
 				archive.Files = append(archive.Files, txtar.File{Name: wanted + f.Name, Data: f.Data})
@@ -62,6 +62,14 @@ func Each(t *testing.T, pattern string, do func(t *testing.T, in map[string]stri
 			}
 			assert.Empty(t, want, "not given any more")
 		})
+	}
+}
+
+// Same tells the first line in which a text differs from what a file says.
+func Same(t *testing.T, file, want, got string) {
+	t.Helper()
+	if at, was, is := departs(want, got); at > 0 {
+		assert.Failf(t, "not as the file says; -update takes it over", "%s, line %d\nwas: %s\nis:  %s", file, at, was, is)
 	}
 }
 

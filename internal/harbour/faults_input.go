@@ -116,6 +116,13 @@ func inputFaults() []Fault {
 					a.say("text/html", trace)
 				}
 			})},
+		{Name: "refused-put-is-kept-in-part", Says: "a PUT of malformed JSON answers 400, and clears the flag of the boat",
+			Finds: []string{"input/refused-changes-nothing"},
+			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
+				if a.status == http.StatusBadRequest {
+					c.h.change(c.number(), func(b *Boat) { b.Flag = nil })
+				}
+			})},
 		{Name: "malformed-is-500", Says: "malformed JSON answers 500",
 			Finds: []string{"input/malformed-json"}, Also: []string{"limits/unknown-member", "input/empty-body", "input/odd-text-survives", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type"},
 			middleware: refused(func(_ *call, a *reply) {

@@ -22,6 +22,28 @@ func lifecycleFaults() []Fault {
 				}
 				c.give(c.good())
 			})},
+		{Name: "second-delete-revives", Says: "the second DELETE of a boat answers 404 and brings it back",
+			Finds: []string{"lifecycle/deleted-stays-gone"}, Also: []string{"absence/deleted-delete", "absence/deleted-read", "repeat/delete-is-idempotent", "race/deletes-say-once", "race/deletes-together"},
+			middleware: func() middleware {
+				var gone memory[*reply]
+				return on("DELETE", "/boats/*", func(c *call) {
+					old := c.item()
+					a := c.good()
+					if was, known := gone.swap(c.r.URL.Path, old); known && was != nil && a.status == http.StatusNotFound {
+						c.h.restore(was)
+					}
+					c.give(a)
+				})
+			}()},
+		{Name: "numbers-read-as-text", Says: "the length of a boat reads as a text",
+			Finds: []string{"lifecycle/types-are-kept"},
+			middleware: after("GET", "/boats/*", func(_ *call, a *reply) {
+				a.edit(func(m map[string]any) {
+					if n, ok := m["length_m"]; ok {
+						m["length_m"] = fmt.Sprint(n)
+					}
+				})
+			})},
 		{Name: "delete-removes-all", Says: "deleting one boat removes all of them",
 			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"}, Spreads: true,
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {

@@ -62,6 +62,8 @@ var tour = []struct{ line, body, header string }{
 	{"PUT /boats/2/stays/8", `{"berth":"f1","from":"2036-01-01","nights":1}`, ""}, {"PATCH /boats/2/stays/8", `{"berth":"e2"}`, ""}, {"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":""}`, ""}, {"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":"` + strings.Repeat("n", 500) + `"}`, ""},
 	{"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":"` + strings.Repeat("n", 501) + `"}`, ""}, {"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":"` + strings.Repeat("n", 300) + `"}`, ""}, {"PATCH /berths/F12", `{"power":true}`, ""}, {"POST /log", `{"text":"` + strings.Repeat("t", 2000) + `"}`, "Authorization: Bearer {token}"},
 	{"POST /log", `{"text":""}`, "Authorization: Bearer {token}"},
+	// A refusal, and what it left.
+	{"PUT /boats/1", `{"name":`, ""}, {"GET /boats/1", "", ""},
 }
 
 var tokens = regexp.MustCompile(`"token":"([^"]+)"`)

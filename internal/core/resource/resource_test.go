@@ -212,7 +212,7 @@ func TestCatalogue(t *testing.T) {
 	}
 	now, err := os.ReadFile(page)
 	require.NoError(t, err)
-	assert.Equal(t, b.String(), string(now))
+	golden.Same(t, page, string(now), b.String())
 }
 
 // Whatever is below a resource is derived from or told about.
