@@ -63,7 +63,7 @@ var tour = []struct{ line, body, header string }{
 	{"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":"` + strings.Repeat("n", 501) + `"}`, ""}, {"PUT /berths/F12", `{"max_length_m":9,"power":true,"notes":"` + strings.Repeat("n", 300) + `"}`, ""}, {"PATCH /berths/F12", `{"power":true}`, ""}, {"POST /log", `{"text":"` + strings.Repeat("t", 2000) + `"}`, "Authorization: Bearer {token}"},
 	{"POST /log", `{"text":""}`, "Authorization: Bearer {token}"},
 	// A refusal, and what it left.
-	{"PUT /boats/1", `{"name":`, ""}, {"GET /boats/1", "", ""},
+	{"PATCH /boats/1", `{"flag":"SE"}`, ""}, {"PUT /boats/1", `{"name":`, ""}, {"GET /boats/1", "", ""},
 }
 
 var tokens = regexp.MustCompile(`"token":"([^"]+)"`)
