@@ -93,9 +93,7 @@ func TestWhatOthersExplain(t *testing.T) {
 // is none of its own.
 func TestItemsOfLists(t *testing.T) {
 	o := newOthers()
-	for _, i := range []*item{{host: "h", list: "/boats", owner: 1}, {host: "h", list: "/boats/mine", owner: 2}, {host: "g", list: "/boats", owner: 3}, {host: "h", list: "/", owner: 4}} {
-		o.items["7"] = append(o.items["7"], i)
-	}
+	o.items["7"] = []*item{{host: "h", list: "/boats", owner: 1}, {host: "h", list: "/boats/mine", owner: 2}, {host: "g", list: "/boats", owner: 3}, {host: "h", list: "/", owner: 4}}
 	any := func(*item) bool { return true }
 	for _, c := range []struct {
 		host, list string
