@@ -246,6 +246,19 @@ func Answer(header http.Header, body []byte) Shown {
 	return out
 }
 
+// drawnNames are how names of what may be drawn end in JSON.
+var drawnNames = [][]byte{[]byte(`ode"`), []byte(`tate"`), []byte(`once"`), []byte(`ig"`), []byte(`id"`), []byte(`ession"`)}
+
+// drawn takes members that may be drawn, where they are long.
+func (f *finder) drawn(body []byte) {
+	if !slices.ContainsFunc(drawnNames, func(n []byte) bool { return bytes.Contains(body, n) }) || !drawnRun(body) {
+		return
+	}
+	for _, m := range drawnMember().FindAllSubmatch(body, -1) {
+		f.pair(string(m[1]), string(m[2]))
+	}
+}
+
 // shortestDrawn is how long what is drawn is at least, and inDrawn what it is written with.
 const shortestDrawn = 32
 
@@ -256,21 +269,19 @@ var inDrawn = func() (in [256]bool) {
 	return in
 }()
 
-// drawn takes members that may be drawn, where they are long. A run of so many such characters is
-// rare, and quicker to look for.
-func (f *finder) drawn(body []byte) {
-	for run, i := 0, 0; i < len(body); i++ {
+// drawnRun tells whether there are so many such characters in a row: that is quicker to look for.
+func drawnRun(body []byte) bool {
+	run := 0
+	for _, c := range body {
 		run++
-		if !inDrawn[body[i]] {
+		if !inDrawn[c] {
 			run = 0
 		}
 		if run == shortestDrawn {
-			for _, m := range drawnMember().FindAllSubmatch(body, -1) {
-				f.pair(string(m[1]), string(m[2]))
-			}
-			return
+			return true
 		}
 	}
+	return false
 }
 
 // form takes fields of a form or a query.
