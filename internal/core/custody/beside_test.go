@@ -158,6 +158,16 @@ func TestWaitingForOthers(t *testing.T) {
 			assert.Equal(t, "unchanged", early)
 		})
 	}
+	// What is under way of its own is not waited for, nor what is elsewhere.
+	_, own, _ := pair(t, "", true)
+	seen := own.looks(t)
+	request(own, "POST", "/boats", `{"name": "Tern 123456"}`)
+	own.s.Effects([]*expect.Reply{nil}, nil, map[string]*Sight{"boats": seen})
+	_, there, other := pair(t, "", true)
+	elsewhere := *there.looks(t)
+	elsewhere.Host = "127.0.0.1:9"
+	request(other, "POST", "/boats", `{"name": "Tern 246912"}`)
+	there.s.Effects([]*expect.Reply{nil}, nil, map[string]*Sight{"boats": &elsewhere})
 	// A run that ends waits for nothing.
 	_, a, b := pair(t, "", true)
 	after := a.looks(t)

@@ -80,6 +80,13 @@ func TestCopiesBesideOthers(t *testing.T) {
 	after := a.looks(t)
 	d := a.s.Explained(a.deck, state.Between(before.S, after.S), List{}, before, after)
 	assert.Equal(t, "2 gained", d.Lines()[0], "nothing names them")
+	_, c, e := pair(t, "", true)
+	before = c.looks(t)
+	assert.Empty(t, e.atOnce(t, 2, 1, `{"name": "Tern 246912"}`))
+	after = c.looks(t)
+	d = c.s.Explained(c.deck, state.Between(before.S, after.S), List{}, before, after)
+	assert.Equal(t, "1 gained", d.Lines()[0], "one was not answered")
+	assert.Empty(t, c.run.others.creating)
 	assert.Empty(t, a.run.others.creating)
 }
 

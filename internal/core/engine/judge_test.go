@@ -130,3 +130,30 @@ scenario "s"
 		assert.Equal(t, judgement{held: c.held, total: len(replies), sent: c.sent, found: c.found}, o)
 	}
 }
+
+// A condition chooses the copies that it holds for; an effect is that of all of them, or of none.
+func TestConditionsOfCopies(t *testing.T) {
+	_, steps, _ := ran(t, `
+scenario "s"
+  observe list at /list by $.id
+  step "some"
+    send GET /x/{turn}
+      together 2
+    expect $.path is "/x/1" when $.path is "/x/1"
+  step "none"
+    send GET /x/{turn}
+      together 2
+    expect $.path is "/y" when $.path is "/z"
+  step "an effect of some"
+    send POST /list
+      together 2
+    expect list unchanged when $.id is 1
+  step "an effect of all"
+    send POST /list
+      together 2
+    expect list unchanged when status 201
+`, nil)
+	for title, want := range map[string]event.Verdict{"some": event.Held, "none": event.Held, "an effect of some": event.Held, "an effect of all": event.Failed} {
+		assert.Equal(t, want, steps[title].Verdict, title)
+	}
+}
