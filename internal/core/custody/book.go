@@ -33,7 +33,7 @@ func (b *book) page(list string) *page {
 	return b.lists[list]
 }
 
-// listing is what is known of a list.
+// Listing is what is known of a list.
 func (b *book) Listing(list string) listing {
 	b.mu.Lock()
 	defer b.mu.Unlock()

@@ -64,7 +64,7 @@ func (s *Scenario) Answered(step Step, answers []*expect.Reply, sent []event.Sen
 	return t.claimed(answers)
 }
 
-// learn notes what an answer to a read tells of whose something is.
+// Learn notes what an answer to a read tells of whose something is.
 func (s *Scenario) Learn(r *expect.Reply) { (&turn{Scenario: s}).learn(r) }
 
 // unproven bounds what is made that cannot be shown to be of this run: it tells why a create is

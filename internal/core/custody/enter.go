@@ -6,6 +6,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"

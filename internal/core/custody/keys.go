@@ -3,6 +3,7 @@ package custody
 import (
 	"strings"
 	"sync"
+
 	"usualpath/internal/core/late"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/value"
 )

@@ -2,6 +2,7 @@ package custody
 
 import (
 	"slices"
+
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )

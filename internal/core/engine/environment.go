@@ -6,6 +6,7 @@ import (
 	"runtime/debug"
 	"sync"
 	"time"
+
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"

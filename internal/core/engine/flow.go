@@ -6,6 +6,7 @@ import (
 	"net/http/cookiejar"
 	"strings"
 	"unicode/utf8"
+
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"

@@ -3,6 +3,7 @@ package engine
 import (
 	"errors"
 	"fmt"
+
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/syntax"

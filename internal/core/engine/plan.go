@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"usualpath/internal/core/project"
 )
 

@@ -3,6 +3,7 @@ package engine
 import (
 	"slices"
 	"time"
+
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/value"
 )

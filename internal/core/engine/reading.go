@@ -2,6 +2,7 @@ package engine
 
 import (
 	"bytes"
+
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/project"

@@ -98,7 +98,7 @@ func (r *Resource) byName() *Resource {
 	return &v
 }
 
-// tree is the parsed form of the resource's checks. A mistake in it is one of
+// Tree is the parsed form of the resource's checks. A mistake in it is one of
 // the catalogue, not of the user's file.
 func (r *Resource) Tree() *syntax.File { return r.treeOf(nil) }
 
