@@ -96,7 +96,7 @@ func (t *turn) unproven(requests []*exchange.Request) string {
 func (t *turn) took(answers []*expect.Reply, first int) {
 	var names []string
 	for n, r := range answers {
-		if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 {
+		if !took(r) {
 			continue
 		}
 		_, id := t.named(r)

@@ -36,10 +36,16 @@ func (t *turn) enter(answers []*expect.Reply) {
 	}
 }
 
+// took tells whether an answer says that the request was done: a success, or for a POST a redirect
+// to what it made (RFC 9110 §15.4.4).
+func took(r *expect.Reply) bool {
+	return r != nil && r.Answer != nil && (r.Answer.Status/100 == 2 || r.Answer.Status == 303 && r.Request.Method == "POST")
+}
+
 // entered notes what one answer says; the lock of the ledger is held.
 func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	method, status := r.Request.Method, r.Answer.Status
-	taken := status/100 == 2
+	taken := took(r)
 	if (method == "PUT" || method == "PATCH") && taken {
 		// How it read before says nothing any more.
 		delete(l.seen, u.Host+where)
@@ -185,7 +191,7 @@ func (t *turn) learn(r *expect.Reply) {
 
 // claim notes what the answer to a create says it has made, unless that was there before.
 func (t *turn) claim(r *expect.Reply) {
-	if !t.strict() || r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || syntax.SafeMethod(r.Request.Method) || r.Request.Method == "DELETE" {
+	if !t.strict() || !took(r) || syntax.SafeMethod(r.Request.Method) || r.Request.Method == "DELETE" {
 		return
 	}
 	o, list := &t.own, PlainPath(r.Request.URL)
@@ -217,7 +223,7 @@ func (t *turn) remember(answers []*expect.Reply) {
 		return
 	}
 	for _, r := range answers {
-		if r != nil && r.Answer != nil && r.Answer.Status/100 == 2 && known(r.Request.Method) {
+		if took(r) && known(r.Request.Method) {
 			t.removed[exactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
 		}
 	}
@@ -235,7 +241,7 @@ func (t *turn) claimed(answers []*expect.Reply) *False {
 	}
 	for _, l := range lists {
 		for i, r := range answers {
-			if r == nil || r.Answer == nil || r.Answer.Status/100 != 2 || r.Request.Method != "POST" || PlainPath(r.Request.URL) != l.Path {
+			if !took(r) || r.Request.Method != "POST" || PlainPath(r.Request.URL) != l.Path {
 				continue
 			}
 			for _, k := range t.Kept(r) {

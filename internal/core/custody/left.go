@@ -108,7 +108,7 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 		return path.Dir(strings.ToLower(m.path)) != one.Path || slices.Contains(listed, path.Base(m.path))
 	})
 	l.mu.Unlock()
-	for _, m := range open[:min(len(open), mostLeft)] {
+	for _, m := range open[:min(len(open), mostAsked)] {
 		if !absent(one.asks(path.Base(m.path))) {
 			continue
 		}
@@ -118,8 +118,9 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	}
 }
 
-// mostLeft bounds how many items are told, or asked for, that a run leaves.
-const mostLeft = 10
+// mostLeft bounds how many items are told that a run leaves, mostAsked how many are asked for: where
+// deletes are answered 202 that is each.
+const mostLeft, mostAsked = 10, 2_000
 
 // LastLook looks once more at all that was there before, at the end of a run, and gives what is to
 // be told of it; lost tells that nobody answers any more.

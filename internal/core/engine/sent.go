@@ -3,6 +3,7 @@ package engine
 import (
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/exchange"
@@ -55,10 +56,16 @@ func (s *sentNames) sends(r *exchange.Request) {
 	}
 }
 
+// membered tells whether a value is, or holds, an object with members.
+func membered(v *value.Value) bool {
+	return v.Kind == value.Object && len(v.Items) > 0 || v.Kind == value.Array && slices.ContainsFunc(v.Items, membered)
+}
+
 func (s *sentNames) within(v *value.Value) {
 	for i, one := range v.Items {
 		if v.Kind == value.Object {
-			s.names[v.Names[i]] = true
+			// What a service keeps beside the members of an object that was sent is its own.
+			s.names[v.Names[i]] = s.names[v.Names[i]] || !membered(one)
 		}
 		s.within(one)
 	}

@@ -26,10 +26,23 @@ func (q *Query) Singular() bool { return singular(q.segments) }
 // Member is the name of a member of the root that the query selects, `id` for $.id and for
 // $['id']; "" for any other query.
 func (q *Query) Member() string {
-	if len(q.segments) != 1 || !q.Singular() || q.segments[0].selectors[0].kind != byName {
-		return ""
+	if names := q.Names(); len(names) == 1 {
+		return names[0]
 	}
-	return q.segments[0].selectors[0].name
+	return ""
+}
+
+// Names are the names of the members that the query goes through, where it goes through members
+// only; nil for any other query.
+func (q *Query) Names() []string {
+	var out []string
+	for _, s := range q.segments {
+		if !singular([]segment{s}) || s.selectors[0].kind != byName {
+			return nil
+		}
+		out = append(out, s.selectors[0].name)
+	}
+	return out
 }
 
 // Last is the name that the query ends in; "" where it ends otherwise.

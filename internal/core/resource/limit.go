@@ -27,7 +27,7 @@ type reading int
 
 const (
 	asSent reading = iota
-	// asNull is null or absent, asInstant the same time in any offset, anyCase the
+	// asNull is null, absent or a default, asInstant the same time in any offset, anyCase the
 	// same text in either case; unread is not looked at.
 	asNull
 	asInstant

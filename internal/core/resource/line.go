@@ -62,6 +62,9 @@ func as(media string) string {
 	return " as " + media
 }
 
+// onlyWhen judges a claim where a condition holds of the answer.
+func (l line) onlyWhen(condition string) line { return line{l.place, l.text + " when " + condition} }
+
 // ifThere keeps nothing where nothing is found.
 func (l line) ifThere() line { return line{l.place, l.text + " if there"} }
 

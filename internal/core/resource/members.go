@@ -85,5 +85,19 @@ func (s *script) only(id string) string {
 		// One member is an object in the tree of a list, several are an array.
 		return "$..[?@" + strings.TrimPrefix(s.By, "$") + " == {" + id + "}]"
 	}
-	return s.ListAt + "[?@" + s.inEntry() + " == {" + id + "}]" + s.Inner
+	at := "@" + s.inEntry() + " == "
+	if s.spelled() {
+		return s.ListAt + "[?" + at + "{" + id + "} || " + at + "{number(" + id + ")}]" + s.Inner
+	}
+	return s.ListAt + "[?" + at + "{" + id + "}]" + s.Inner
+}
+
+// spelled tells whether an identity may be known as a text, from a path or a header, where
+// members have it as a number.
+func (r *Resource) spelled() bool {
+	if r.makesByName() {
+		plain := inBraces().ReplaceAllString(r.Chosen, "")
+		return strings.Trim(plain, "0123456789") == ""
+	}
+	return r.InCreate == ""
 }

@@ -119,7 +119,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "errors-look-alike", Causes: []string{"absence/missing-read", "absence/missing-explains", "input/malformed-json"}, On: "read", Level: "should", Source: "RFC 9457", Without: func(r *Resource) string {
+			Name: "errors-look-alike", Causes: []string{"absence/missing-read", "absence/missing-explains", "input/malformed-json"}, On: "read", Level: "usual", Source: "RFC 9457", Without: func(r *Resource) string {
 				if r.Supports("read") && (r.creates() || r.Supports("list")) {
 					return ""
 				}

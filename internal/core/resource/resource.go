@@ -103,6 +103,9 @@ type Example struct {
 	// As is "xml" or "text" for one in that form; Root is the element that the members are
 	// below, of one in XML, and Space its namespace.
 	As, Root, Space string
+	// Outer stands around the members in a body, before and after them, where the item is within
+	// another object: its text is of what is within.
+	Outer [2]string
 	// Name is the member that holds the name that the client gives, as in the path; it is not
 	// among the fields. "" where there is none.
 	Name string
@@ -248,6 +251,7 @@ func (rd *reader) read(name string, st *syntax.Statement, known map[string]*Reso
 	if r.By == "" && r.Identity != "" {
 		r.By = r.Identity
 	}
+	rd.unwrap()
 	rd.others(known)
 	rd.paths(known)
 	rd.operations(seen)
@@ -451,12 +455,18 @@ func (rd *reader) example(b *syntax.Content) *Example {
 	}
 	if n := rd.object(b.Value); n != nil {
 		e.Text = syntax.OneLine(n)
-		for _, f := range n.Fields {
-			name, _ := f.Key.Template.Plain()
-			e.Fields = append(e.Fields, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value), rd.resolve(f.Value)})
-		}
+		e.Fields = rd.fieldsOf(n)
 	}
 	return e
+}
+
+// fieldsOf are the members of an object as it is written.
+func (rd *reader) fieldsOf(n *syntax.Node) (out []Field) {
+	for _, f := range n.Fields {
+		name, _ := f.Key.Template.Plain()
+		out = append(out, Field{name, syntax.OneLine(f.Value), rd.kind(f.Value), rd.resolve(f.Value)})
+	}
+	return out
 }
 
 // object is the object that a value is, also one that a `let` names.

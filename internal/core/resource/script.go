@@ -219,6 +219,9 @@ func (r *Resource) idPath() string {
 // be told. A name that the client chose need not be shown in the item itself.
 func (s *script) ifNamed(id string) line {
 	name := s.memberOfItem()
+	if strings.HasPrefix(id, "{") && s.spelled() {
+		id += " or {number(" + strings.Trim(id, "{}") + ")}"
+	}
 	switch {
 	case s.idPath() == "":
 		return line{}
@@ -305,7 +308,7 @@ func bodyLine(e *Example, text string) line {
 	case "xml":
 		text = e.wrap(text)
 	}
-	return jsonBody(text, e.Media)
+	return jsonBody(e.wrapped(text), e.Media)
 }
 
 // chosen is the name that the client gives to item number k.
@@ -344,7 +347,7 @@ func (s *script) parentOf(p *Resource, as string) {
 		s.step("find a free place for "+one, send("GET", at), need("status 404 or 410"))
 		s.first("make "+one, send("PUT", at), body, need("status 2xx"))
 	} else {
-		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need("status 2xx")}, kept...)...)
+		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need(up.fine())}, kept...)...)
 	}
 	if p.Supports("delete") {
 		var before []step
@@ -386,7 +389,7 @@ func (s *script) makeOne(k int, lines ...line) {
 		s.free(k, id)
 		s.first("make "+ordinals[k], append([]line{send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), s.byName()}, lines...)...)
 	} else {
-		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need("status 2xx"), s.keepID(id)}, lines...)...)
+		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need(s.fine()), s.keepID(id)}, lines...)...)
 	}
 	if s.Ready != "" && s.Supports("read") {
 		s.step("wait for "+ordinals[k], when("status 202"+of("make "+ordinals[k])), send("GET", s.at(id)), s.inTime(), need("status 200"))
@@ -515,7 +518,7 @@ func (s *script) attempt(title string, lines ...line) {
 		s.step("wait for what came of: "+title, when("status 202"+of(title)), when("{"+stray+"} exists"), send("GET", s.at(stray)), s.inTime(), need("status 200"))
 	}
 	if s.Supports("delete") {
-		s.cleanup("take away what came of: "+title, when("status 2xx of "+quoted(title)), send("DELETE", s.at(stray)))
+		s.cleanup("take away what came of: "+title, when(s.fine()+of(title)), send("DELETE", s.at(stray)))
 	}
 }
 
@@ -529,8 +532,17 @@ func (s *script) retract() {
 	if !s.makesByName() {
 		there = when("{" + s.stray() + "} exists")
 	}
-	s.step("take away what came of: "+s.tried, when("status 2xx"+of(s.tried)), there, send("DELETE", s.at(s.stray())))
+	s.step("take away what came of: "+s.tried, when(s.fine()+of(s.tried)), there, send("DELETE", s.at(s.stray())))
 	s.tried = ""
+}
+
+// fine are the statuses of a create that made something: any success, and a redirect where the
+// resource says that creates answer so (RFC 9110 §15.4.4).
+func (r *Resource) fine() string {
+	if strings.Contains(r.Answers["create"], "30") {
+		return "status 2xx or " + r.Answers["create"]
+	}
+	return "status 2xx"
 }
 
 // accepts is the statuses that `answers` names, or those given.
@@ -818,7 +830,7 @@ func (r *Resource) texts() []Field {
 func (r *Resource) optional() []Field {
 	var out []Field
 	for _, f := range r.Make.Fields {
-		if !slices.Contains(r.Required, f.Name) && !slices.Contains(r.Unique, f.Name) && !slices.Contains(r.Hidden, f.Name) {
+		if !slices.Contains(r.Required, f.Name) && !slices.Contains(r.OnCreate, f.Name) && !slices.Contains(r.Unique, f.Name) && !slices.Contains(r.Hidden, f.Name) {
 			out = append(out, f)
 		}
 	}

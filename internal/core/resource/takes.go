@@ -12,7 +12,7 @@ import (
 
 // takes reads what a body may hold, also from a JSON Schema.
 func (rd *reader) takes(b *syntax.Takes) {
-	r, node := rd.r, b.Shape
+	node := b.Shape
 	if b.Schema != nil {
 		name, _ := b.Schema.Template.Plain()
 		data, err := rd.p.ReadFile(rd.f, name)
@@ -32,9 +32,14 @@ func (rd *reader) takes(b *syntax.Takes) {
 		}
 		node = tree.Statements[0].Children[0].Body.(*syntax.Takes).Shape
 	}
-	if node == nil {
-		return
+	if node != nil {
+		rd.takesOf(node)
 	}
+}
+
+// takesOf reads the members of an object that a body may be.
+func (rd *reader) takesOf(node *syntax.Node) {
+	r := rd.r
 	r.open = node.Open
 	for _, f := range node.Fields {
 		if name, plain := f.Key.Template.Plain(); plain {

@@ -95,6 +95,12 @@ var functions = map[string]function{
 	"upper": {1, 1, `upper("Text")`, "a text in upper case", func(_ *World, a []*value.Value) (*value.Value, error) {
 		return value.NewString(strings.ToUpper(a[0].Plain())), nil
 	}},
+	"number": {1, 1, `number("51")`, "the number that a text spells; anything else as it is", func(_ *World, a []*value.Value) (*value.Value, error) {
+		if v, err := value.Decode(a[0].Text, value.Limits{}); a[0].Kind == value.String && err == nil && v.Kind == value.Number {
+			return v, nil
+		}
+		return a[0], nil
+	}},
 	"another": {1, 2, "another(id)", "a value of the same form that nothing is likely to have; with a list, none of the list", func(w *World, a []*value.Value) (*value.Value, error) {
 		if len(a) == 1 {
 			return Another(w.Rand, a[0])

@@ -51,11 +51,12 @@ func (p Path) First() string {
 }
 
 // Within tells whether the path goes through a member of one of these names, or through no
-// member at all.
+// member at all. Of a name that is false only the path of the member itself counts, not one of a member
+// below it.
 func (p Path) Within(names map[string]bool) bool {
 	members := false
 	for at := &p; at != nil && at.deep > 0; at = at.parent {
-		if !at.element && names[at.name] {
+		if whole, there := names[at.name]; !at.element && there && (whole || !members) {
 			return true
 		}
 		members = members || !at.element

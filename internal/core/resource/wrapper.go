@@ -1,0 +1,58 @@
+package resource
+
+import (
+	"strings"
+
+	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/syntax"
+)
+
+// unwrap finds where examples, and what the resource takes, have the item within another object, as
+// its own answer does (`content`): from here on they are what is within.
+func (rd *reader) unwrap() {
+	r := rd.r
+	q, err := jsonpath.Parse(r.Content)
+	if err != nil || len(q.Names()) == 0 {
+		return
+	}
+	for _, e := range []*Example{r.Make, r.Remake, r.Amend} {
+		if e == nil || !e.json() {
+			continue
+		}
+		inner, outer := *e, [2]string{}
+		for _, name := range q.Names() {
+			f := inner.field(name)
+			if f == nil || f.Kind != syntax.Object {
+				outer = [2]string{}
+				break
+			}
+			mark := "\x00"
+			before, after, _ := strings.Cut(inner.object(map[string]*string{name: &mark}), mark)
+			outer[0], outer[1] = outer[0]+before, after+outer[1]
+			inner = Example{Text: f.Text, Fields: rd.fieldsOf(f.Node)}
+		}
+		if outer[0] != "" {
+			e.Text, e.Fields, e.Outer = inner.Text, inner.Fields, outer
+		}
+	}
+	if r.Make == nil || r.Make.Outer[0] == "" {
+		return
+	}
+	for _, name := range q.Names() {
+		t := r.taken(name)
+		if t == nil || t.Shape.Kind != syntax.Object {
+			return
+		}
+		shape := t.Shape
+		r.Takes = nil
+		rd.takesOf(shape)
+	}
+}
+
+// wrapped is a body of what is within.
+func (e *Example) wrapped(text string) string {
+	if e == nil {
+		return text
+	}
+	return e.Outer[0] + text + e.Outer[1]
+}

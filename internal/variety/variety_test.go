@@ -1,0 +1,127 @@
+package variety_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"usualpath/internal/variety"
+)
+
+// number reads a whole number from the environment.
+func number(t *testing.T, name string, without int) int {
+	t.Helper()
+	text := os.Getenv(name)
+	if text == "" {
+		return without
+	}
+	n, err := strconv.Atoi(text)
+	require.NoError(t, err, name)
+	return n
+}
+
+// Each pair of lines that go together is drawn by some of ten thousand seeds, and each seed departs
+// from the harbour in ten lines at least.
+func TestAllPairsAreDrawn(t *testing.T) {
+	lines := variety.Lines()
+	assert.GreaterOrEqual(t, len(lines), 80)
+	together := map[[2]string]bool{}
+	for seed := range uint64(10_000) {
+		names := variety.Draw(seed).Names()
+		require.GreaterOrEqual(t, len(names), 10)
+		for i, a := range names {
+			for _, b := range names[i+1:] {
+				together[[2]string{a, b}] = true
+			}
+		}
+	}
+	for i, a := range lines {
+		for _, b := range lines[i+1:] {
+			pair := []string{a.String(), b.String()}
+			slices.Sort(pair)
+			if _, err := variety.Of(pair...); err == nil {
+				assert.True(t, together[[2]string(pair)], "%v", pair)
+			}
+		}
+	}
+}
+
+// side runs trials two at a time, each with a folder of its own.
+func side[T any](t *testing.T, list []T, one func(dir string, v T)) {
+	var group sync.WaitGroup
+	todo := make(chan T)
+	for range 2 {
+		dir := t.TempDir()
+		group.Go(func() {
+			for v := range todo {
+				one(dir, v)
+			}
+		})
+	}
+	for _, v := range list {
+		todo <- v
+	}
+	close(todo)
+	group.Wait()
+}
+
+// A legal service is not spoken against, and loses nothing: whatever is said of one is false. Twenty
+// seeds, others each day; USUALPATH_SEEDS says how many, USUALPATH_SEED the first of them.
+func TestLegalServicesAreNotSpokenAgainst(t *testing.T) {
+	first := number(t, "USUALPATH_SEED", time.Now().YearDay()*1000)
+	count := number(t, "USUALPATH_SEEDS", 20)
+	seeds := make([]uint64, count)
+	for i := range seeds {
+		seeds[i] = uint64(first + i)
+	}
+	side(t, seeds, func(dir string, seed uint64) { try(t, dir, variety.Draw(seed), seed) })
+}
+
+// Each line is tried by itself too: USUALPATH_LINES is a part of the names of those to try.
+func TestEachLineByItself(t *testing.T) {
+	part, asked := os.LookupEnv("USUALPATH_LINES")
+	if !asked {
+		t.Skip("USUALPATH_LINES is not set")
+	}
+	var all []variety.Manners
+	for _, l := range variety.Lines() {
+		if m, err := variety.Of(l.String()); strings.Contains(l.String(), part) {
+			require.NoError(t, err)
+			all = append(all, m)
+		}
+	}
+	side(t, all, func(dir string, m variety.Manners) { try(t, dir, m, uint64(len(m.String()))) })
+}
+
+func try(t *testing.T, dir string, m variety.Manners, seed uint64) {
+	one := variety.Trial{Manners: m, Seed: seed}
+	workers := []string{"1", "8"}[seed%2]
+	args := []string{"run", "--workers", workers, "--seed", strconv.FormatUint(seed, 10)}
+	o, err := one.Run(dir, args[0], args[1:]...)
+	if !assert.NoError(t, err, "seed %d: %s", seed, one.Manners) {
+		return
+	}
+	wrong := o.False(one.Manners)
+	if len(wrong) == 0 {
+		return
+	}
+	least := one.Matter(func(m variety.Manners) bool {
+		o, err := variety.Trial{Manners: m, Seed: seed}.Run(dir, args[0], args[1:]...)
+		return err == nil && slices.ContainsFunc(o.False(m), func(w string) bool { return slices.Contains(wrong, w) })
+	})
+	if at := os.Getenv("USUALPATH_KEEP"); at != "" {
+		_ = os.WriteFile(fmt.Sprintf("%s/%d %s.txt", at, seed, strings.ReplaceAll(least.String(), "/", "-")), []byte(o.File+o.Out), 0o644)
+	}
+	if len(wrong) > 12 {
+		wrong = append(wrong[:12], fmt.Sprintf("and %d more", len(wrong)-12))
+	}
+	t.Errorf("seed %d, %s workers: %s\n   with: %s", seed, workers, strings.Join(wrong, ", "), least)
+}
