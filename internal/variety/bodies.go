@@ -345,7 +345,7 @@ func (s *Service) write(c *call) *answer {
 			return s.fail(409, "it has changed", "rev")
 		}
 	}
-	if v, there := in["ref"]; replace && s.Has("identity chosen and repeated") && (!there || v != c.id) {
+	if v, there := in["ref"]; replace && (s.Has("identity chosen and repeated") || s.Has("identity natural")) && (!there || v != c.id) {
 		return s.refuse(s.invalid("ref", "is not that of the path"))
 	}
 	if !replace && !s.Has("amend JSON Patch") {
@@ -360,6 +360,9 @@ func (s *Service) write(c *call) *answer {
 		in = merged
 	}
 	if s.Has("put keeps a member for good") {
+		if !replace && in["kind"] != c.item.Members["kind"] {
+			return s.refuse(s.invalid("kind", "is for good"))
+		}
 		in["kind"] = c.item.Members["kind"]
 	}
 	if f, ok := in["depth"].(float64); ok {

@@ -327,10 +327,10 @@ func (s *Service) door(c *call, known bool) *answer {
 }
 
 func (s *Service) notOffered(c *call) *answer {
-	switch s.option("not offered") {
-	case "501":
+	switch how := s.option("not offered"); {
+	case how == "501":
 		return s.fail(501, "this is not implemented")
-	case "404":
+	case how == "404" && c.method != http.MethodHead:
 		return s.fail(404, "there is nothing here")
 	}
 	a := s.fail(405, "this cannot be done here")

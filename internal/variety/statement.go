@@ -65,7 +65,7 @@ func (s *Service) sayIdentity(say func(string, ...any)) {
 			text += " in list $.key"
 		}
 		if s.Has("place another name in creates") {
-			text += " in create $.created"
+			text += " in create " + s.content() + ".created"
 		}
 		if s.Has("place a header of creates") {
 			text += " in create header X-Lamp-Ref"
@@ -174,9 +174,9 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	case "428 without If-Match":
 		say("revision header ETag as header If-Match")
 	case "a query":
-		say("revision %s.rev as query rev", s.content())
+		say("revision $.rev as query rev")
 	case "a header":
-		say("revision %s.rev as header X-Lamp-Rev", s.content())
+		say("revision $.rev as header X-Lamp-Rev")
 	}
 }
 
@@ -214,7 +214,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 		say("volatile %s", strings.Join(volatile, ", "))
 	}
 	switch {
-	case s.option("says required") != "":
+	case s.option("says required") != "" && s.option("put keeps") == "":
 	case s.Has("put keeps a member for good"):
 		say("required depth")
 		say("required kind on create")
@@ -295,7 +295,7 @@ func (s *Service) sayAnswers(say func(string, ...any)) {
 		add("missing", "403 or 404")
 	}
 	if s.Has("invalid 409") {
-		add("invalid", "400 or 409")
+		add("invalid", "400 or 409 or 422")
 	}
 	if s.option("says answers") != "" {
 		switch s.option("repeated delete") {

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"usualpath/internal/cli"
 )
@@ -29,6 +30,9 @@ type Outcome struct {
 	Out, File string
 	// Failed, Warned and Blocked are the checks with such a verdict.
 	Failed, Warned, Blocked []string
+	// State is what is there at the end, Took how long it was.
+	State string
+	Took  time.Duration
 	// Kept tells whether what was there before is there as it was, and nothing else.
 	Kept bool
 }
@@ -74,10 +78,11 @@ func (t Trial) Run(dir, command string, args ...string) (*Outcome, error) {
 	if err := os.WriteFile(name, []byte(o.File), 0o644); err != nil {
 		return nil, err
 	}
-	before := s.State()
+	before, began := s.State(), time.Now()
 	var out bytes.Buffer
 	o.Code = cli.Main(append([]string{command, name, "--report", "csv=" + table}, args...), &out, &out)
-	o.Out, o.Kept = out.String(), s.State() == before
+	o.Took, o.State = time.Since(began), s.State()
+	o.Out, o.Kept = out.String(), o.State == before
 	data, err := os.ReadFile(table)
 	if err != nil {
 		// Nothing was sent: the file has an error.

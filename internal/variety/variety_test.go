@@ -105,11 +105,19 @@ func try(t *testing.T, dir string, m variety.Manners, seed uint64) {
 	one := variety.Trial{Manners: m, Seed: seed}
 	workers := []string{"1", "8"}[seed%2]
 	args := []string{"run", "--workers", workers, "--seed", strconv.FormatUint(seed, 10)}
+	roam := []string{"roam", "--steps", "250", "--clients", []string{"1", "3"}[seed%2], "--seed", strconv.FormatUint(seed, 10)}
 	o, err := one.Run(dir, args[0], args[1:]...)
+	if err == nil && len(o.False(m)) == 0 {
+		args = roam
+		o, err = one.Run(dir, args[0], args[1:]...)
+	}
 	if !assert.NoError(t, err, "seed %d: %s", seed, one.Manners) {
 		return
 	}
 	wrong := o.False(one.Manners)
+	if os.Getenv("USUALPATH_KEEP") != "" && o.Took > 4*time.Second {
+		t.Logf("seed %d took %s: %s", seed, o.Took, m)
+	}
 	if len(wrong) == 0 {
 		return
 	}
@@ -118,10 +126,10 @@ func try(t *testing.T, dir string, m variety.Manners, seed uint64) {
 		return err == nil && slices.ContainsFunc(o.False(m), func(w string) bool { return slices.Contains(wrong, w) })
 	})
 	if at := os.Getenv("USUALPATH_KEEP"); at != "" {
-		_ = os.WriteFile(fmt.Sprintf("%s/%d %s.txt", at, seed, strings.ReplaceAll(least.String(), "/", "-")), []byte(o.File+o.Out), 0o644)
+		_ = os.WriteFile(fmt.Sprintf("%s/%d %s.txt", at, seed, strings.ReplaceAll(least.String(), "/", "-")), []byte(o.File+o.Out+o.State), 0o644)
 	}
 	if len(wrong) > 12 {
 		wrong = append(wrong[:12], fmt.Sprintf("and %d more", len(wrong)-12))
 	}
-	t.Errorf("seed %d, %s workers: %s\n   with: %s", seed, workers, strings.Join(wrong, ", "), least)
+	t.Errorf("seed %d, "+args[0]+", %s workers: %s\n   with: %s", seed, workers, strings.Join(wrong, ", "), least)
 }

@@ -32,7 +32,7 @@ func (t *turn) announces(requests []*exchange.Request) func(answers []*expect.Re
 		if syntax.SafeMethod(r.Method) {
 			continue
 		}
-		host, at := HostOf(r.URL), PlainPath(r.URL)
+		host, at := HostOf(r.URL), t.plain(r.URL)
 		if r.Method == "POST" || !known(r.Method) {
 			c := &creating{host, at, me}
 			o.creating[c] = true

@@ -26,7 +26,7 @@ func (t *turn) enter(answers []*expect.Reply) {
 		if r == nil {
 			continue
 		}
-		where := exactPath(r.Request.URL)
+		where := t.exact(r.Request.URL)
 		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
 			l.put = noted(l.put, path.Base(where))
 		}
@@ -86,7 +86,8 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 		base, err := url.Parse(r.Request.URL)
 		if u, bad := url.Parse(to); err == nil && bad == nil {
 			if full := base.ResolveReference(u); full.Host == base.Host && exactPath(full.String()) != list {
-				return exactPath(full.String()), path.Base(full.Path)
+				at := t.exact(full.String())
+				return at, path.Base(at)
 			}
 		}
 	}
@@ -95,6 +96,10 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 		for _, k := range t.Kept(r) {
 			if k.Path {
 				return below(k.Value)
+			}
+			if k.Header {
+				name := path.Base(PlainPath(k.Value.Plain()))
+				return path.Join(list, name), name
 			}
 		}
 	}
@@ -155,7 +160,7 @@ func (t *turn) learn(r *expect.Reply) {
 	if !t.strict() && !t.run.ledger.begun.Load() {
 		return
 	}
-	at := exactPath(r.Request.URL)
+	at := t.exact(r.Request.URL)
 	if u, err := url.Parse(r.Request.URL); err == nil && r.Request.Method == "GET" && r.Answer.Status == 200 {
 		t.run.ledger.read(u.Host, at, r.Answer.Body)
 	}
@@ -224,7 +229,7 @@ func (t *turn) remember(answers []*expect.Reply) {
 	}
 	for _, r := range answers {
 		if took(r) && known(r.Request.Method) {
-			t.removed[exactPath(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+			t.removed[t.exact(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
 		}
 	}
 }

@@ -25,7 +25,7 @@ func (t *turn) hold(r *exchange.Request) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	at := PlainPath(r.URL)
+	at := t.plain(r.URL)
 	// An item of one list may be where another list begins.
 	var above, item bool
 	for _, l := range lists {
@@ -98,7 +98,7 @@ func (t *turn) stood(l List) (there map[string]bool, why string, err error) {
 // again looks at what this scenario has removed before it is written to once more: a server that
 // finds something else under its name must not change that.
 func (t *turn) again(r *exchange.Request, what string) string {
-	if !t.removed[exactPath(r.URL)] {
+	if !t.removed[t.exact(r.URL)] {
 		return ""
 	}
 	if t.About().Afterwards {

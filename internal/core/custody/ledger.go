@@ -136,7 +136,7 @@ func (l *ledger) asRead(m made) string {
 // restore notes that something is there although it was said to be gone, and
 // reads as it did before: else it may be kept in a state that says so.
 func (l *ledger) restore(host, where, body string) {
-	if was, known := l.seen[host+where]; l.away[host+where] || known && was != body {
+	if was, known := l.seen[host+where]; l.away[host+where] || !known || was != body {
 		return
 	}
 	if m, known := l.removed[host+where]; known {

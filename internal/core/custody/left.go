@@ -109,7 +109,8 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	})
 	l.mu.Unlock()
 	for _, m := range open[:min(len(open), mostAsked)] {
-		if !absent(one.asks(path.Base(m.path))) {
+		// What is hidden is not shown to whoever has made it only when it is gone.
+		if is := one.asks(path.Base(m.path)); !absent(is) && is != 403 {
 			continue
 		}
 		l.mu.Lock()

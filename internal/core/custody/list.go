@@ -21,6 +21,19 @@ type List struct {
 	Host, Path, Written string
 	// Keyed tells that it can be read and its items told apart.
 	Keyed bool
+	// Items is where one item is, with a star for its name, as Path is; "" for below the list.
+	Items string
+}
+
+// plainly is the path of an item as if it were below its list, whatever its own is.
+func (l List) plainly(at string) (string, bool) {
+	start, end, elsewhere := strings.Cut(l.Items, "*")
+	low := strings.ToLower(at)
+	if !elsewhere || len(at) <= len(start)+len(end) || !strings.HasPrefix(low, start) || !strings.HasSuffix(low, end) {
+		return at, false
+	}
+	id := at[len(start) : len(at)-len(end)]
+	return path.Join(l.Path, id), !strings.Contains(id, "/")
 }
 
 // key tells a list from all others, and kind those of one line from those of others.

@@ -53,7 +53,7 @@ func (t *turn) wrote(sent event.Sent) {
 	if err != nil || len(lists) == 0 {
 		return
 	}
-	at := PlainPath(r.URL)
+	at := t.plain(r.URL)
 	_, l := member(at+"/", lists)
 	if !l.real() {
 		l = lists[len(lists)-1]

@@ -32,11 +32,11 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 	}
 	kind := l.kind()
 	read := reading(r, at, item)
-	exact := exactPath(read.URL)
+	exact := t.exact(read.URL)
 	// What was taken with 202 may come to be there yet.
-	free := (o.gone[exact] || o.gone[exactPath(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
+	free := (o.gone[exact] || o.gone[t.exact(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
 	sure := o.proven[exact]
-	if !free && !sure && (t.removed[exactPath(r.URL)] || !named && !o.shown[exact]) {
+	if !free && !sure && (t.removed[t.exact(r.URL)] || !named && !o.shown[exact]) {
 		t.reads(read)
 		free = o.gone[exact]
 	}
@@ -100,7 +100,7 @@ func (t *turn) looked(l List, read *exchange.Request, item string, c creation, n
 		if sure {
 			continue
 		}
-		if t.reads(read); t.own.gone[exactPath(read.URL)] && c.status != 202 {
+		if t.reads(read); t.own.gone[t.exact(read.URL)] && c.status != 202 {
 			return e, drawn, true
 		}
 	}

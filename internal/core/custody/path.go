@@ -30,6 +30,24 @@ func exactPath(raw string) string {
 	return path.Clean("/" + u.Path)
 }
 
+// exact and plain are the paths of a URL, those of items as if they were below their lists.
+func (t *turn) exact(raw string) string { return t.below(exactPath(raw)) }
+func (t *turn) plain(raw string) string { return t.below(PlainPath(raw)) }
+
+func (t *turn) below(at string) string {
+	if !t.how.Elsewhere {
+		return at
+	}
+	if lists, err := t.Lists(); err == nil {
+		for _, l := range lists {
+			if below, its := l.plainly(at); its {
+				return below
+			}
+		}
+	}
+	return at
+}
+
 // HostOf is the host and port of a URL in lower case, "" where it has none.
 func HostOf(raw string) string {
 	u, err := url.Parse(raw)

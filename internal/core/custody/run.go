@@ -222,6 +222,8 @@ type How struct {
 	Check, Guarded bool
 	// Patient marks one of a walk that has no end of its own.
 	Patient bool
+	// Elsewhere tells that items of some guarded list are not below it.
+	Elsewhere bool
 	// Beside tells that others may be under way.
 	Beside bool
 	// Closely is why it is run once more, nil for none.

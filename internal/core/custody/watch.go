@@ -35,7 +35,7 @@ func (t *turn) sends(r *exchange.Request) {
 		})
 	}
 	if r.Method == "PUT" {
-		w.asked[HostOf(r.URL)+" "+PlainPath(r.URL)] = true
+		w.asked[HostOf(r.URL)+" "+t.plain(r.URL)] = true
 	}
 	if !w.wroteBy(t.by) {
 		w.wrote = append(w.wrote, t.by)

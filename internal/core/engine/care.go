@@ -52,17 +52,24 @@ func (t asking) Item(method string, l custody.List, id, why string) *exchange.Ex
 	if t.findBase() != nil || d.layers([][]*syntax.Statement{t.env.p.Defaults(), t.in.headers}, t.in.names, t.env.p, t.f) != nil {
 		return nil
 	}
-	target, err := t.in.names.Target(t.of(l).At)
+	of := t.of(l)
+	at := of.At
+	if of.Items != nil {
+		at = of.Items
+	}
+	target, err := t.in.names.Target(at)
 	if err != nil {
 		return nil
 	}
-	target, _, _ = strings.Cut(target, "?")
-	d.target = strings.TrimSuffix(target, "/") + "/" + url.PathEscape(id)
+	if target, _, _ = strings.Cut(target, "?"); of.Items == nil {
+		target = strings.TrimSuffix(target, "/") + "/*"
+	}
+	d.target = strings.Replace(target, "*", url.PathEscape(id), 1)
 	r, err := d.request(t.base)
 	if err != nil {
 		return nil
 	}
-	x := t.env.client.Do(t.in.ctx, r)
+	x := t.patiently(r).Exchange
 	t.e.Sent = append(t.e.Sent, event.Sent{Role: event.Observation, Name: why, Exchange: x})
 	return x
 }

@@ -27,6 +27,15 @@ func (t *step) lists() ([]custody.List, error) {
 		}
 		l := t.list(n, o)
 		l.Path = custody.PlainPath(r.URL)
+		if o.Items != nil {
+			if target, err = t.in.names.Target(o.Items); err != nil {
+				return nil, err
+			}
+			if r, err = (&builder{method: "GET", target: target}).request(t.base); err != nil {
+				return nil, err
+			}
+			l.Items = custody.PlainPath(r.URL)
+		}
 		out = append(out, l)
 	}
 	return out, nil

@@ -327,7 +327,7 @@ const slowly = 10 * time.Millisecond
 // watched begins what is known of a scenario's own items.
 func (s *flow) watched(closely *custody.Doubt) {
 	j := s.job
-	how := custody.How{Check: j.s.Check != nil, Guarded: len(s.guards) > 0, Patient: s.patient, Beside: j.beside && !j.alone, Closely: closely}
+	how := custody.How{Check: j.s.Check != nil, Guarded: len(s.guards) > 0, Elsewhere: slices.ContainsFunc(s.guards, func(o *syntax.Observe) bool { return o.Items != nil }), Patient: s.patient, Beside: j.beside && !j.alone, Closely: closely}
 	s.care = s.env.care.Scenario(s.ctx, s.env.writer(j), how, &s.world.Drawn, func(text string) { s.emit(&event.Notice{Text: text}) })
 }
 

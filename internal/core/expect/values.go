@@ -67,6 +67,11 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 	}
 	v, err := c.Reply.JSON()
 	if len(c.Reply.Answer.Body) == 0 {
+		if p.Op == "same as" {
+			if other, _ := c.other(p.Source); other != nil && len(other.Answer.Body) == 0 {
+				return Outcome{Held: true}
+			}
+		}
 		// Nothing is no shape at all.
 		return verdict(p.Op == "is not", "the body is empty")
 	}

@@ -201,7 +201,7 @@ func absenceChecks() []Check {
 				// Where any name is that of a list, one that nobody has used is empty.
 				lines := []line{send("GET", s.coll()+"-{random_text(8)}"), expect("status 4xx or 200")}
 				if s.Supports("list") {
-					lines = append(lines, expect(s.aList()+" when status 200"), s.holds(0).onlyWhen("status 200"))
+					lines = append(lines, s.listIf200(), s.holds(0).onlyWhen("status 200"))
 				} else {
 					lines[1] = expect("status 4xx")
 				}
@@ -223,7 +223,7 @@ func absenceChecks() []Check {
 				if s.Supports("create") && s.Make != nil {
 					if s.Under.Supports("read") {
 						above := strings.ReplaceAll(up(s), "{"+p+"_id}", "{orphan}")
-						s.step("look that nobody is not there", send("GET", above), need("status 404 or 410"))
+						s.step("look that nobody is not there", send("GET", above), need("status "+s.Under.gone()))
 					}
 					s.step("make under nobody", send("POST", coll), bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.gone()))
 				}

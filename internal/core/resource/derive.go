@@ -2,6 +2,7 @@ package resource
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -91,6 +92,9 @@ func (r *Resource) byName() *Resource {
 		return nil
 	}
 	v := *r
+	// What answers a POST says nothing of a PUT.
+	v.Answers = maps.Clone(r.Answers)
+	delete(v.Answers, "create")
 	v.Chosen, v.Beside, v.Identity, v.Header, v.InCreate, v.CreateHeader = r.Beside, "", "", "", "", ""
 	if v.By = r.By; v.By == "" {
 		v.By = r.Identity

@@ -127,6 +127,9 @@ func (s *script) pair(i int, row []memberCase) {
 			unique = unique || n == row[k].member
 		}
 	}
+	if change = s.told(change); change == nil {
+		return
+	}
 	title := strings.Join(parts, "; ")
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
 	status := s.fine()

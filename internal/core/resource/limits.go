@@ -135,8 +135,12 @@ const mostEdges = thoroughCases
 
 // edge tries to make an item with a value on a limit, and reads it back.
 func (s *script) edge(i int, c memberCase, word string) {
+	change := s.told(c.sets())
+	if change == nil {
+		return
+	}
 	sent := fmt.Sprintf("sent_%d", i+1)
-	s.let(sent, s.turned(s.Make.object(c.sets()), later(i)))
+	s.let(sent, s.turned(s.Make.object(change), later(i)))
 	taken := says(word, s.fine())
 	if c.unique {
 		// Somebody may have it already.
@@ -298,13 +302,13 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "deep-and-wide", Causes: []string{"limits/unknown-member"}, On: "create", Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §9",
-			Proves: "a body that is nested 1,000 levels deep, has 1,000 members, a number of 400 digits or a leap second is taken or refused, without an error of the service's own",
+			Proves: "a body that is nested 900 levels deep, has 1,000 members, a number of 400 digits or a leap second is taken or refused, without an error of the service's own",
 			Cause:  "a stack, a column or a type that overflows",
 			Mend:   "bound depth, members and digits, and answer 400 or 413",
 			Write: func(s *script) {
-				s.let("deep", `"{repeat("[", 1000)}{repeat("]", 1000)}"`)
+				s.let("deep", `"{repeat("[", 900)}{repeat("]", 900)}"`)
 				s.let("digits", `"{repeat("9", 400)}"`)
-				s.attempt("1,000 levels deep", s.rawBody("", ", \"gull_deep\": {deep}"), prefer("status not 5xx"))
+				s.attempt("900 levels deep", s.rawBody("", ", \"gull_deep\": {deep}"), prefer("status not 5xx"))
 				s.attempt("a number of 400 digits", s.rawBody("", ", \"gull_digits\": {digits}"), prefer("status not 5xx"))
 				wide := "{members(1000)}"
 				s.attempt("1,000 members", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{"gull_wide": &wide}), "turn")), prefer("status not 5xx"))

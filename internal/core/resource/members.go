@@ -57,6 +57,14 @@ func (s *script) isList() line {
 	return expect(s.aList())
 }
 
+// listIf200 says the same of an answer that may be a refusal.
+func (s *script) listIf200() line {
+	if s.MembersIfThere {
+		return line{}
+	}
+	return s.isList().onlyWhen("status 200")
+}
+
 func (s *script) aList() string {
 	if s.XML != "" {
 		// A document is a list, however many members it has.

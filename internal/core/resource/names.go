@@ -49,7 +49,7 @@ func (s *script) kept(list []nameTried) {
 		if s.watched {
 			gains = expect(s.observed() + " gains 1 when status 200 or 201")
 		}
-		s.first(put, when("status 404 or 410"+of(look)), send("PUT", s.at(place)), bodyLine(s.Make, "{made_"+place+"}"), expect("status not 5xx"), gains)
+		s.first(put, when("status "+s.gone()+of(look)), send("PUT", s.at(place)), bodyLine(s.Make, "{made_"+place+"}"), expect("status not 5xx"), gains)
 		if s.Supports("delete") {
 			s.cleanup("leave nothing behind: "+place, there, send("DELETE", s.at(place)))
 		}

@@ -248,10 +248,10 @@ func (rd *reader) read(name string, st *syntax.Statement, known map[string]*Reso
 		rd.at[c.Word] = c.Span
 		rd.line(c)
 	}
+	rd.unwrap()
 	if r.By == "" && r.Identity != "" {
 		r.By = r.Identity
 	}
-	rd.unwrap()
 	rd.others(known)
 	rd.paths(known)
 	rd.operations(seen)

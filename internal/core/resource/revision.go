@@ -28,6 +28,9 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 		return lines
 	}
 	start, end, ok := strings.Cut(s.parented(s.Item), "{id}")
+	if s.byURL() {
+		start, end = "", ""
+	}
 	if !ok || !strings.HasPrefix(m[2], start+"{") || !strings.HasSuffix(m[2], end) {
 		return lines
 	}

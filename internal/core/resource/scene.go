@@ -162,7 +162,7 @@ func (w *Scene) Make(id, number string, x Request) {
 	if !s.bound(id) {
 		s.let(id, inQuotes(s.turned(s.Chosen, number)))
 	}
-	s.step("find a free place for "+strings.ReplaceAll(id, "_", " "), send("GET", s.at(id)), need("status 404 or 410"))
+	s.step("find a free place for "+strings.ReplaceAll(id, "_", " "), send("GET", s.at(id)), need("status "+s.gone()))
 	s.first(x.Title, x.lines(send("PUT", s.at(id)), bodyLine(s.Make, x.Body))...)
 }
 
@@ -229,7 +229,7 @@ func (w *Scene) Together(id string, n int, methods, bodies string, x Request) {
 
 // MakeTogether makes items at once.
 func (w *Scene) MakeTogether(n int, bodies string, x Request) {
-	w.s.first(x.Title, x.lines(send("POST", w.s.coll()), jsonBody("{nth("+bodies+", turn)}", w.s.Make.Media), together(n))...)
+	w.s.first(x.Title, x.lines(send("POST", w.s.coll()), jsonBody(w.s.Make.wrapped("{nth("+bodies+", turn)}"), w.s.Make.Media), together(n))...)
 }
 
 // media is the type of bodies of which some are for PUT and some for PATCH.

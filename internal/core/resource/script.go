@@ -156,11 +156,14 @@ func (s *script) rest(all bool) string {
 // at is the item's path for the item that a name stands for.
 func (s *script) at(id string) string {
 	item := strings.ReplaceAll(s.parented(s.Item), "{id}", "{"+id+"}")
-	if s.Header != "" && s.Resource.Item == s.Resource.Collection+"/{id}" {
+	if s.byURL() {
 		return "{" + id + "}"
 	}
 	return item
 }
+
+// byURL tells whether items are known by the URL that a create answers with.
+func (r *Resource) byURL() bool { return r.Header != "" && r.Item == r.Collection+"/{id}" }
 
 // coll is the path of the collection.
 func (s *script) coll() string { return s.parented(s.Collection) }
@@ -204,7 +207,9 @@ func (r *Resource) before() []*Resource {
 }
 
 // inItem is a path that is relative to an item, in the item's own answer.
-func (r *Resource) inItem(path string) string { return r.Content + strings.TrimPrefix(path, "$") }
+func (r *Resource) inItem(path string) string {
+	return r.Content + strings.TrimPrefix(r.relative(path), "$")
+}
 
 // idPath is where an answer shows the item's identity; "" where that is not
 // known.
@@ -256,8 +261,10 @@ func (r *Resource) identitySource() string {
 		return "header " + r.CreateHeader + " last segment"
 	case r.InCreate != "":
 		return r.InCreate
-	case r.Header != "":
+	case r.byURL():
 		return "header " + r.Header
+	case r.Header != "":
+		return "header " + r.Header + " last segment"
 	}
 	// A create may answer without the item: then Location leads to it.
 	return r.inItem(r.Identity) + " or header Location last segment"
@@ -344,7 +351,7 @@ func (s *script) parentOf(p *Resource, as string) {
 	}
 	if p.makesByName() {
 		s.let(id, inQuotes(up.turned(p.Chosen, turn)))
-		s.step("find a free place for "+one, send("GET", at), need("status 404 or 410"))
+		s.step("find a free place for "+one, send("GET", at), need("status "+p.gone()))
 		s.first("make "+one, send("PUT", at), body, need("status 2xx"))
 	} else {
 		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need(up.fine())}, kept...)...)
@@ -444,7 +451,7 @@ func (s *script) free(k int, id string) {
 	case k > 0:
 		title += " for " + ordinals[k]
 	}
-	s.step(title, send("GET", s.at(id)), need("status 404 or 410"))
+	s.step(title, send("GET", s.at(id)), need("status "+s.gone()))
 }
 
 // leave cleans an item up.
@@ -625,16 +632,24 @@ func (s *script) guards() string {
 		case p.Disposable:
 			continue
 		case p.Supports("list") && p.By != "":
-			out += "  guard " + one.list() + one.listing("") + one.ignoring(true, func(p string) string { return p }) + one.paged() + "\n"
+			out += "  guard " + one.list() + one.listing("") + one.ignoring(true, func(p string) string { return p }) + one.items(one.list()) + one.paged() + "\n"
 			if p.ListPath == "" {
 				continue
 			}
 			fallthrough
 		default:
-			out += "  guard " + one.coll() + "\n"
+			out += "  guard " + one.coll() + one.items(one.coll()) + "\n"
 		}
 	}
 	return out
+}
+
+// items is where one item is, where that is not below its list.
+func (s *script) items(list string) string {
+	if at := strings.Replace(s.parented(s.Item), "{id}", "*", 1); at != list+"/*" {
+		return " items " + at
+	}
+	return ""
 }
 
 func (s *script) listing(without string) string {

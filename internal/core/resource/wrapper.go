@@ -15,6 +15,11 @@ func (rd *reader) unwrap() {
 	if err != nil || len(q.Names()) == 0 {
 		return
 	}
+	// Paths in the item may be written from the answer's root too.
+	r.Identity = r.relative(r.Identity)
+	for i, p := range r.Volatile {
+		r.Volatile[i] = r.relative(p)
+	}
 	for _, e := range []*Example{r.Make, r.Remake, r.Amend} {
 		if e == nil || !e.json() {
 			continue
@@ -47,6 +52,14 @@ func (rd *reader) unwrap() {
 		r.Takes = nil
 		rd.takesOf(shape)
 	}
+}
+
+// relative is a path in the item's answer as one in the item.
+func (r *Resource) relative(path string) string {
+	if rest, below := strings.CutPrefix(path, r.Content); below && r.Content != "$" && rest != "" && strings.ContainsAny(rest[:1], ".[") {
+		return "$" + rest
+	}
+	return path
 }
 
 // wrapped is a body of what is within.

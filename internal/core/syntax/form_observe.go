@@ -24,6 +24,8 @@ type Observe struct {
 	SentOnly bool
 	// IfThere lets the answer leave out the list.
 	IfThere bool
+	// Items is where one member is, with a star for its identity; nil for below the list.
+	Items *Template
 	// Paging stands last.
 	Paging Paging
 }
@@ -75,8 +77,12 @@ func (b *Observe) clauses(p *parser, form string) {
 			b.SentOnly = p.needWord("only", "observe boats at /boats by $.id sent only")
 		case p.takeWord("paging"):
 			b.Paging.read(p)
+		case p.takeWord("items"):
+			if b.Items = p.needTarget(form); !p.failed && strings.Count(b.Items.Raw, "*") != 1 {
+				p.fail(b.Items.Span, "this path has no place for what tells the items apart", "write a star there: items /boat/*")
+			}
 		default:
-			p.failHere("expected `in`, `by`, `without`, `ignoring`, `sent only` or `paging`, found "+p.found(), form)
+			p.failHere("expected `in`, `by`, `without`, `ignoring`, `sent only`, `items` or `paging`, found "+p.found(), form)
 		}
 	}
 	switch {
@@ -159,6 +165,10 @@ func (b *Observe) printClauses(l *layout) {
 	if b.SentOnly {
 		l.write("sent only")
 	}
+	if b.Items != nil {
+		l.write("items")
+		l.template(b.Items)
+	}
 	if b.Paging.By != "" {
 		l.write("paging")
 		b.Paging.print(l)
@@ -171,6 +181,7 @@ func (b *Observe) walk(w walker) {
 	w.path(b.By)
 	w.node(b.Without)
 	w.paths(b.Ignoring)
+	w.template(b.Items)
 	b.Paging.walk(w)
 }
 
@@ -186,8 +197,8 @@ func ObserveText(b *Observe) string {
 // without `by` the list cannot be looked at, and only its path is held.
 type Guard struct{ Of *Observe }
 
-var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH [if there], or in xml XPATH] [by JSONPATH, or by xml PATH] [ignoring JSONPATH, …] [paging WAY]",
-	Help: "What is listed there before the first write is neither written to nor removed.", Example: `guard /boats by $.id`}, func() Body { return &Guard{Of: &Observe{}} })
+var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH [if there], or in xml XPATH] [by JSONPATH, or by xml PATH] [ignoring JSONPATH, …] [items PATH] [paging WAY]",
+	Help: "What is listed there before the first write is neither written to nor removed. `items /boat/*` says where one of them is, when that is not below the list.", Example: `guard /boats by $.id`}, func() Body { return &Guard{Of: &Observe{}} })
 
 func (b *Guard) read(p *parser) {
 	form := "guard /boats by $.id"
