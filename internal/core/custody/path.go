@@ -1,8 +1,10 @@
 package custody
 
 import (
+	"maps"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -38,11 +40,13 @@ func (t *turn) below(at string) string {
 	if !t.how.Elsewhere {
 		return at
 	}
-	if lists, err := t.Lists(); err == nil {
-		for _, l := range lists {
-			if below, its := l.plainly(at); its {
-				return below
-			}
+	lists := slices.Collect(maps.Keys(t.before))
+	if t.Step != nil {
+		lists, _ = t.Lists() // lists whose names have no values are not written to
+	}
+	for _, l := range lists {
+		if below, its := l.plainly(at); its {
+			return below
 		}
 	}
 	return at

@@ -98,7 +98,7 @@ func (s *script) amends(f Field, value string) line {
 	title := "amend " + f.Name
 	s.let(value, s.turned(f.Text, "turn"))
 	s.sets("amend", title, f.Name, "{"+value+"}", expect("status not 5xx"))
-	return s.took(f.Name, value, "{"+value+"}", title)
+	return s.took(f.Name, value, "{"+value+"}")
 }
 
 // both is what an item shows after the amend and the second one.
@@ -148,7 +148,7 @@ func overwriteChecks() []Check {
 				s.replaced("replace it", need("status 2xx"))
 				for i, f := range s.differing(s.Remake) {
 					before := memberOf("remade", f.Name)
-					s.emptiedBy(f, before, s.took(f.Name, fmt.Sprintf("value_%d", i+1), before, "replace it"), func(title, member, text string, lines ...line) {
+					s.emptiedBy(f, before, s.took(f.Name, fmt.Sprintf("value_%d", i+1), before), func(title, member, text string, lines ...line) {
 						s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
 					})
 				}

@@ -552,6 +552,11 @@ func (r *Resource) fine() string {
 	return "status 2xx"
 }
 
+// Took tells whether a status says that a create made something.
+func (r *Resource) Took(status int) bool {
+	return status/100 == 2 || status/100 == 3 && strings.Contains(r.Answers["create"], strconv.Itoa(status))
+}
+
 // accepts is the statuses that `answers` names, or those given.
 func (r *Resource) accepts(what, otherwise string) string {
 	if text, ok := r.Answers[what]; ok {

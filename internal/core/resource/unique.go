@@ -1,10 +1,10 @@
 package resource
 
 // uniqueMember is the first unique member that an example gives another value
-// for each item; nil for none.
+// for each item, and that is not the identity, which stays; nil for none.
 func (r *Resource) uniqueMember() *Field {
 	for _, n := range r.Unique {
-		if f := r.Make.field(n); f != nil && f.telling() {
+		if f := r.Make.field(n); f != nil && f.telling() && memberPath(n) != r.identity() {
 			return f
 		}
 	}
@@ -15,7 +15,7 @@ func isUnique(r *Resource) string {
 	if r.uniqueMember() != nil {
 		return ""
 	}
-	return "no member that `make` gives is `unique`"
+	return "no member that `make` gives is `unique`, beside the identity"
 }
 
 // ways are the operations that can change one member.
@@ -72,13 +72,13 @@ func (s *script) rename(f *Field) line {
 	s.let("free", s.turned(f.Text, later(5)))
 	title := "give it another " + f.Name
 	s.sets(s.ways()[0], title, f.Name, "{free}", expect("status not 5xx"))
-	return s.took(f.Name, "free", "{free}", title)
+	return s.took(f.Name, "free", "{free}")
 }
 
 // took reads the first item after a member of it was set, and gives the
 // condition that the member has the value now.
-func (s *script) took(member, name, value, after string) line {
-	s.readBack("read its "+member, when("status 2xx"+of(after)), keep("now_"+name+" from "+s.inItem(memberPath(member))).ifThere())
+func (s *script) took(member, name, value string) line {
+	s.readBack("read its "+member, keep("now_"+name+" from "+s.inItem(memberPath(member))).ifThere())
 	return when("{now_" + name + "} is " + value)
 }
 

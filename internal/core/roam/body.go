@@ -35,10 +35,17 @@ func (w *walk) create(c class) *move {
 		return m
 	}
 	m.fields = fieldsOf(r.Make, m.turn)
-	if !w.vary(m) {
-		m.class = plain
+	if !w.vary(m) || !w.tells(m) {
+		m.fields, m.class = fieldsOf(r.Make, m.turn), plain
 	}
 	return m
+}
+
+// tells tells whether an item can be told by what a body gives it, where its list leaves things out.
+func (w *walk) tells(m *move) bool {
+	drawn := func(text string) bool { return strings.Contains(text, "{") }
+	return !w.of.slides && w.of.r.Lists() || w.of.r.Disposable || !slices.ContainsFunc(w.of.r.Make.Fields, func(f resource.Field) bool { return drawn(f.Text) }) ||
+		slices.ContainsFunc(m.fields, func(f field) bool { return drawn(f.text) })
 }
 
 // fill gives a replace or an amend its body.
@@ -76,7 +83,7 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 	m.turn = turn
 	if m.op == opReplace {
 		m.fields = fieldsOf(e, turn)
-		return w.vary(m)
+		return w.vary(m) && w.tells(m)
 	}
 	if !r.Merges() {
 		m.whole, m.class = e.Text, plain

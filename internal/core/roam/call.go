@@ -127,7 +127,7 @@ func (c *call) send(s *engine.Session, g *ground) {
 	if c.x.Answer == nil {
 		return
 	}
-	c.m.status = c.x.Answer.Status
+	c.m.answered(g.r, c.x.Answer.Status)
 	if made && c.m.status/100 == 2 {
 		c.id = s.Lookup("id")
 	}

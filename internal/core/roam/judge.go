@@ -126,16 +126,27 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 		return nil
 	}
 	if m.op.writes() && status/100 == 4 && !m.gone && !m.never && it != nil && (it.is == there || m.op == opCreate) {
-		h := g.word["served "+m.op.String()+" "+string(m.class)]
+		h := g.word[w.served(m)]
 		if h == nil || h.taken < 2 || m.class == edge || m.class == empty || m.class == null || m.class == borrowed {
 			// It may be that this is never served: a value that is not taken.
-			if m.class != plain && m.class != several && m.class != freed && m.class != current && m.class != renamed {
+			// A name may stay taken for good.
+			if m.class != plain && m.class != several && m.class != current && m.class != renamed {
 				return nil
 			}
 		}
 		return &doubt{kind: Refused, item: it, move: m, observed: reply.Answer.StatusText()}
 	}
 	return nil
+}
+
+// served is what is known of moves of a kind: names that are free again since an item was deleted, and
+// those that an item gave up, are two kinds.
+func (w *walk) served(m *move) string {
+	key := "served " + m.op.String() + " " + string(m.class)
+	if m.class == freed && slices.ContainsFunc(w.m.items, func(it *item) bool { return it.turn == m.turn && it.is == gone }) {
+		key += " by a delete"
+	}
+	return key
 }
 
 // apply brings the model up to date with what an answer acknowledges.
@@ -149,7 +160,7 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 	}
 	g := w.of
 	if m.op.writes() && w.mayRefuse(m) == "" && ok {
-		key := "served " + m.op.String() + " " + string(m.class)
+		key := w.served(m)
 		if g.word[key] == nil {
 			g.word[key] = &heard{}
 		}

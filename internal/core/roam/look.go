@@ -99,7 +99,7 @@ func (w *walk) lookAtList(m *move) *doubt {
 		if it.is == unsure {
 			continue
 		}
-		member, shows := s.Members[it.id.Key()]
+		member, shows := s.Find(it.id)
 		d := &doubt{item: it, move: m, want: it.want, before: it.before}
 		switch {
 		case it.is == there && !shows && w.partial(s):
@@ -139,7 +139,7 @@ func (w *walk) lookAtList(m *move) *doubt {
 // fresher reads an item that the list shows otherwise than it should, where it was
 // not read since it was written: then the list may be right.
 func (w *walk) fresher(it *item, s *state.Snapshot) *doubt {
-	member, shows := s.Members[it.id.Key()]
+	member, shows := s.Find(it.id)
 	odd := shows != (it.is == there)
 	for _, n := range w.of.members {
 		if c, known := it.want[n]; shows && known {
@@ -181,13 +181,13 @@ func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
 			continue
 		}
 		matches := c.v != nil && c.v.Plain() == wanted.Plain()
-		_, shows := s.Members[it.id.Key()]
+		member, shows := s.Find(it.id)
 		d := &doubt{item: it, move: w.lastWrite(), want: it.want, before: it.before, turn: m.turn}
 		switch {
 		case matches && !shows && whole:
 			d.kind, d.observed = Unfound, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
 		case !matches && shows:
-			d.kind, d.observed = Misfound, value.Cut(s.Members[it.id.Key()].String(), 80)
+			d.kind, d.observed = Misfound, value.Cut(member.String(), 80)
 		default:
 			continue
 		}
@@ -236,7 +236,7 @@ func (w *walk) partial(s *state.Snapshot) bool {
 	var shows []bool
 	changes := 0
 	for _, it := range w.m.alive() {
-		_, in := s.Members[it.id.Key()]
+		_, in := s.Find(it.id)
 		if n := len(shows); n > 0 && shows[n-1] != in {
 			changes++
 		}

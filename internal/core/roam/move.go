@@ -122,6 +122,14 @@ func (m *move) body(r *resource.Resource) string {
 	return m.text(r)
 }
 
+// answered notes the status of an answer; what says in another way that something was made counts as
+// 201.
+func (m *move) answered(r *resource.Resource, status int) {
+	if m.status = status; m.op == opCreate && status/100 != 2 && r.Took(status) {
+		m.status = 201
+	}
+}
+
 // text is the body written out.
 func (m *move) text(r *resource.Resource) string {
 	if m.whole != "" {

@@ -364,7 +364,7 @@ func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) 
 	}
 	w.moves = append(w.moves, m)
 	if a.Reply.Answer != nil {
-		m.status = a.Reply.Answer.Status
+		m.answered(w.of.r, a.Reply.Answer.Status)
 	}
 	g.tell.step = a.Step
 	return a.Reply, sent

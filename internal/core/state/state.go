@@ -26,6 +26,24 @@ type Snapshot struct {
 	Members map[string]*value.Value
 }
 
+// Find is the member of an identity, under its key. An identity that a path or a header gave is a
+// text, also where members have it as a number.
+func (s *Snapshot) Find(id *value.Value) (*value.Value, bool) {
+	if m, there := s.Members[id.Key()]; there {
+		return m, true
+	}
+	other := value.NewString(id.Plain())
+	if id.Kind == value.String {
+		n, err := value.Decode(id.Text, value.Limits{})
+		if err != nil || n.Kind != value.Number {
+			return nil, false
+		}
+		other = n
+	}
+	m, there := s.Members[other.Key()]
+	return m, there
+}
+
 // Only is the snapshot of those of its members that have one of these keys.
 func (s *Snapshot) Only(keys []string) *Snapshot {
 	out := &Snapshot{Single: s.Single, Members: map[string]*value.Value{}}
