@@ -30,6 +30,8 @@ type Outcome struct {
 	Out, File string
 	// Failed, Warned and Blocked are the checks with such a verdict.
 	Failed, Warned, Blocked []string
+	// Held are the checks that held back a request, since it might touch what is not the run's.
+	Held []string
 	// State is what is there at the end, Took how long it was.
 	State string
 	Took  time.Duration
@@ -50,6 +52,9 @@ func (o *Outcome) False(m Manners) (out []string) {
 	}
 	for _, one := range o.Blocked {
 		out = append(out, "blocked "+one)
+	}
+	for _, one := range o.Held {
+		out = append(out, "held back "+one)
 	}
 	if o.Code != 0 && len(out) == 0 {
 		out = append(out, fmt.Sprintf("exit %d", o.Code))
@@ -94,9 +99,12 @@ func (t Trial) Run(dir, command string, args ...string) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	check, verdict := slices.Index(rows[0], "check"), slices.Index(rows[0], "verdict")
+	check, verdict, why := slices.Index(rows[0], "check"), slices.Index(rows[0], "verdict"), slices.Index(rows[0], "why")
 	for _, row := range rows[1:] {
 		list := map[string]*[]string{"failed": &o.Failed, "warned": &o.Warned, "blocked": &o.Blocked}[row[verdict]]
+		if row[verdict] == "skipped" && strings.Contains(row[why], "not ours") {
+			list = &o.Held
+		}
 		if list != nil && !slices.Contains(*list, row[check]) {
 			*list = append(*list, strings.TrimSpace(row[check]))
 		}

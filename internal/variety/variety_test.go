@@ -1,7 +1,12 @@
 package variety_test
 
 import (
+	"bytes"
 	"fmt"
+	"io"
+	"maps"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"slices"
 	"strconv"
@@ -132,4 +137,39 @@ func try(t *testing.T, dir string, m variety.Manners, seed uint64) {
 		wrong = append(wrong[:12], fmt.Sprintf("and %d more", len(wrong)-12))
 	}
 	t.Errorf("seed %d, "+args[0]+", %s workers: %s\n   with: %s", seed, workers, strings.Join(wrong, ", "), least)
+}
+
+// One seed, or the lines of USUALPATH_WITH, are run and shown.
+func TestOneIsShown(t *testing.T) {
+	if os.Getenv("USUALPATH_SHOW") == "" {
+		t.Skip("USUALPATH_SHOW is not set")
+	}
+	seed := uint64(number(t, "USUALPATH_SEED", 1))
+	m := variety.Draw(seed)
+	if with := os.Getenv("USUALPATH_WITH"); with != "" {
+		var err error
+		m, err = variety.Of(strings.Split(with, "; ")...)
+		require.NoError(t, err)
+	}
+	args := strings.Fields(os.Getenv("USUALPATH_SHOW"))
+	heard := func(*variety.Service) func(http.Handler) http.Handler {
+		return func(next http.Handler) http.Handler {
+			return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				body, _ := io.ReadAll(r.Body)
+				r.Body = io.NopCloser(bytes.NewReader(body))
+				a := httptest.NewRecorder()
+				next.ServeHTTP(a, r)
+				t.Logf("%s %s %.200s -> %d %.300s", r.Method, r.URL, body, a.Code, a.Body)
+				maps.Copy(w.Header(), a.Header())
+				w.WriteHeader(a.Code)
+				_, _ = w.Write(a.Body.Bytes()) // it is kept
+			})
+		}
+	}
+	if os.Getenv("USUALPATH_HEARD") == "" {
+		heard = nil
+	}
+	o, err := variety.Trial{Manners: m, Seed: seed, Bend: heard}.Run(t.TempDir(), args[0], args[1:]...)
+	require.NoError(t, err)
+	t.Logf("%s\n%s%s\n%s\n%s", m, o.File, o.Out, o.State, strings.Join(o.False(m), "\n"))
 }

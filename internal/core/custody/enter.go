@@ -62,7 +62,11 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	case method == "PUT" && (status == 201 || taken && l.free[u.Host+where]):
 		// Some answer 200 for what was not there before.
 		l.add(u.Host, where, method+" "+u.EscapedPath())
-	case method == "DELETE" && taken && status != 202:
+	case method == "DELETE" && status == 202:
+		for i, m := range l.made {
+			l.made[i].going = m.going || m.host == u.Host && m.path == where
+		}
+	case method == "DELETE" && taken:
 		l.drop(u.Host, where, true)
 	case method == "GET" && status == 200:
 		l.restore(u.Host, where, string(r.Answer.Body))
@@ -229,7 +233,9 @@ func (t *turn) remember(answers []*expect.Reply) {
 	}
 	for _, r := range answers {
 		if took(r) && known(r.Request.Method) {
-			t.removed[t.exact(r.Request.URL)] = r.Request.Method == "DELETE" && r.Answer.Status != 202
+			at, removes := t.exact(r.Request.URL), r.Request.Method == "DELETE"
+			t.removed[at] = removes && r.Answer.Status != 202
+			t.going[at] = removes && r.Answer.Status == 202 && (t.going[at] || t.own.proven[at])
 		}
 	}
 }

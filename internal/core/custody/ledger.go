@@ -50,12 +50,15 @@ func noted(set map[string]bool, one string) map[string]bool {
 	return set
 }
 
-// made is one item: where it is, and how it is told.
-type made struct{ host, path, told string }
+// made is one item: where it is, and how it is told; going tells that its delete was taken with 202.
+type made struct {
+	host, path, told string
+	going            bool
+}
 
 func (l *ledger) add(host, where, told string) {
 	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
-		l.made = append(l.made, made{host, where, told})
+		l.made = append(l.made, made{host: host, path: where, told: told})
 		l.begun.Store(true)
 	}
 }

@@ -109,12 +109,15 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	})
 	l.mu.Unlock()
 	for _, m := range open[:min(len(open), mostAsked)] {
-		// What is hidden is not shown to whoever has made it only when it is gone.
-		if is := one.asks(path.Base(m.path)); !absent(is) && is != 403 {
-			continue
+		// What goes by itself and is not listed is gone; and what is hidden is not shown to whoever has
+		// made it only when it is gone.
+		if is := 0; !m.going || r.book.Listing(one.kind()) == partial {
+			if is = one.asks(path.Base(m.path)); !absent(is) && is != 403 {
+				continue
+			}
 		}
 		l.mu.Lock()
-		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other == m })
+		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
 		l.mu.Unlock()
 	}
 }

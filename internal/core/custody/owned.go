@@ -36,6 +36,10 @@ func (t *turn) foreign(r *exchange.Request, at string, lists []List) string {
 	// What was taken with 202 may come to be there yet.
 	free := (o.gone[exact] || o.gone[t.exact(r.URL)]) && !(named && c.status == 202 && !t.removed[exact])
 	sure := o.proven[exact]
+	if r.Method == "DELETE" && t.going[t.exact(r.URL)] {
+		// It was ours, and is there for a while yet, or is not.
+		return ""
+	}
 	if !free && !sure && (t.removed[t.exact(r.URL)] || !named && !o.shown[exact]) {
 		t.reads(read)
 		free = o.gone[exact]

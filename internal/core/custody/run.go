@@ -207,6 +207,8 @@ type Scenario struct {
 	own    owned
 	// removed are the paths that this scenario has removed something from.
 	removed map[string]bool
+	// going are items of its own whose delete was answered 202.
+	going map[string]bool
 	// taken takes in what was made of items that cannot be shown to be of this run.
 	taken func(names []string)
 	// answered takes in what became of the requests that are under way.
@@ -239,7 +241,7 @@ type held struct {
 
 // Scenario begins one.
 func (r *Run) Scenario(ctx context.Context, by Writer, how How, drawn *scope.Drawn, tell func(notice string)) *Scenario {
-	return &Scenario{run: r, ctx: ctx, by: by, how: how, drawn: drawn, tell: tell, before: map[List]*held{}, own: newOwned(), removed: map[string]bool{}}
+	return &Scenario{run: r, ctx: ctx, by: by, how: how, drawn: drawn, tell: tell, before: map[List]*held{}, own: newOwned(), removed: map[string]bool{}, going: map[string]bool{}}
 }
 
 // Apart is a scenario for what looks on after this one has ended: nothing is its own.

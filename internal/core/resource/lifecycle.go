@@ -672,7 +672,7 @@ func (s *script) assigned() {
 	change := map[string]*string{}
 	for _, n := range s.Assigned {
 		text := `"1999-12-31T23:59:59Z"`
-		if memberPath(n) == s.identity() && s.Supports("delete") {
+		if s.Identifies(n) && s.Supports("delete") {
 			text = "{id}"
 		}
 		change[n] = &text
@@ -683,7 +683,7 @@ func (s *script) assigned() {
 	s.attempt("make one that assigns itself", bodyLine(s.Make, s.turned(s.Make.object(change), later(1))), expect("status not 5xx"))
 	var parts []string
 	for _, n := range s.Assigned {
-		if memberPath(n) == s.identity() && !s.Supports("delete") {
+		if s.Identifies(n) && !s.Supports("delete") {
 			continue
 		}
 		parts = append(parts, quoted(n)+"?: not "+*change[n])
@@ -723,7 +723,7 @@ func (s *script) told(change map[string]*string) map[string]*string {
 	}
 	for _, f := range s.texts() {
 		text := strings.TrimSuffix(f.Text, `"`) + ` {turn}"`
-		if _, changed := change[f.Name]; changed || !s.readsAsSent(f.Name) || slices.Contains(s.Unique, f.Name) || memberPath(f.Name) == s.identity() {
+		if _, changed := change[f.Name]; changed || !s.readsAsSent(f.Name) || slices.Contains(s.Unique, f.Name) || s.Identifies(f.Name) {
 			continue
 		}
 		if t := s.taken(f.Name); t != nil {
@@ -770,7 +770,7 @@ func (s *script) keepsValues() {
 			for _, v := range textVariants {
 				try(v.what, f.Name, `"`+v.text+`"`)
 			}
-			if !slices.Contains(s.Unique, f.Name) && memberPath(f.Name) != s.identity() {
+			if !slices.Contains(s.Unique, f.Name) && !s.Identifies(f.Name) {
 				try("nothing", f.Name, `""`)
 			}
 		case syntax.Number:

@@ -130,6 +130,18 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 	return line{}
 }
 
+// orTaken is what else may be answered to a value that somebody may have already: one that is drawn
+// nobody has.
+func (c memberCase) orTaken() string {
+	switch {
+	case !c.unique:
+		return ""
+	case (Field{Text: c.text}).telling():
+		return " or 409"
+	}
+	return " or 409 or 422 or 400"
+}
+
 // mostEdges is beyond the number of cases that are tried.
 const mostEdges = thoroughCases
 
@@ -141,11 +153,7 @@ func (s *script) edge(i int, c memberCase, word string) {
 	}
 	sent := fmt.Sprintf("sent_%d", i+1)
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
-	taken := says(word, s.fine())
-	if c.unique {
-		// Somebody may have it already.
-		taken = says(word, s.fine()+" or 409")
-	}
+	taken := says(word, s.fine()+c.orTaken())
 	lines := []line{bodyLine(s.Make, "{"+sent+"}"), taken}
 	if c.like != "" {
 		plain := c.member + " is " + strings.Trim(c.like, `"`)
@@ -333,10 +341,7 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	if method == "PATCH" {
 		content = s.patch("{" + sent + "}")
 	}
-	taken := expect("status 2xx")
-	if c.unique {
-		taken = expect("status 2xx or 409")
-	}
+	taken := expect("status 2xx" + c.orTaken())
 	lines := []line{send(method, s.at("id")), content, taken}
 	if c.like != "" {
 		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)

@@ -87,6 +87,16 @@ func (r *Resource) SomeTurn() string { return r.someTurn() }
 // ByName tells whether the client names the items.
 func (r *Resource) ByName() bool { return r.makesByName() }
 
+// Identifies tells whether a member is the identity.
+func (r *Resource) Identifies(name string) bool { return memberPath(name) == r.identity() }
+
+// WithoutOwnName is the resource with an identity that clients send as one that no write gives again.
+func (r *Resource) WithoutOwnName() *Resource {
+	v := *r
+	v.Unique = slices.DeleteFunc(slices.Clone(r.Unique), r.Identifies)
+	return &v
+}
+
 // Removes tells whether what is made can be removed again: by a delete, or with what it
 // is below.
 func (r *Resource) Removes() bool {

@@ -4,7 +4,7 @@ package resource
 // for each item, and that is not the identity, which stays; nil for none.
 func (r *Resource) uniqueMember() *Field {
 	for _, n := range r.Unique {
-		if f := r.Make.field(n); f != nil && f.telling() && memberPath(n) != r.identity() {
+		if f := r.Make.field(n); f != nil && f.telling() && !r.Identifies(n) {
 			return f
 		}
 	}

@@ -17,6 +17,10 @@ const turnsOfControl = 3
 // served and the other was refused.
 func (w *walk) controlled(d *doubt) []*move {
 	m := d.move
+	if w.of.late {
+		// When a fresh one is there is not known.
+		return nil
+	}
 	var out []*move
 	for range turnsOfControl {
 		if !w.mayCreate() || w.ended != "" {
@@ -81,10 +85,13 @@ func (w *walk) serves(moves []*move, as *item) bool {
 		}
 		it := w.item(one)
 		reply, sent := w.send(one, it)
-		if reply == nil || one.status/100 != 2 || one.status == 202 {
+		if reply == nil || one.status/100 != 2 {
 			return false
 		}
 		w.apply(one, it, reply, sent)
+		if one.status == 202 {
+			return false
+		}
 		if one.op != opRead || as == nil {
 			continue
 		}

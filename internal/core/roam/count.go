@@ -102,7 +102,7 @@ func (w *walk) lookAtPages() *doubt {
 		if it.id == nil || it.is == unsure {
 			continue
 		}
-		key := it.id.Key()
+		key := s.KeyOf(it.id)
 		d := &doubt{kind: Mispaged, item: it, move: last, want: it.want, before: it.before, pages: w.pages}
 		_, shows := s.Members[key]
 		_, twice := s.Members[key+" (2)"]

@@ -130,7 +130,7 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 		if h == nil || h.taken < 2 || m.class == edge || m.class == empty || m.class == null || m.class == borrowed {
 			// It may be that this is never served: a value that is not taken.
 			// A name may stay taken for good.
-			if m.class != plain && m.class != several && m.class != current && m.class != renamed {
+			if w.reuses(m) || m.class == current && g.tagsMove || m.class != plain && m.class != several && m.class != current && m.class != renamed {
 				return nil
 			}
 		}
@@ -142,11 +142,28 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 // served is what is known of moves of a kind: names that are free again since an item was deleted, and
 // those that an item gave up, are two kinds.
 func (w *walk) served(m *move) string {
-	key := "served " + m.op.String() + " " + string(m.class)
-	if m.class == freed && slices.ContainsFunc(w.m.items, func(it *item) bool { return it.turn == m.turn && it.is == gone }) {
+	kind := m.class
+	if w.reuses(m) {
+		kind = freed
+	}
+	key := "served " + m.op.String() + " " + string(kind)
+	if f := telling(w.of.r); kind == freed && f != nil && slices.ContainsFunc(w.m.items, func(it *item) bool {
+		last, text := it.want[f.Name], f.Text
+		for _, one := range m.fields {
+			if one.name == f.Name {
+				text = one.text
+			}
+		}
+		return it.is == gone && last.turn == m.turn && last.text == text
+	}) {
 		key += " by a delete"
 	}
 	return key
+}
+
+// reuses tells whether a move takes a name that another item had.
+func (w *walk) reuses(m *move) bool {
+	return m.class == freed || len(w.of.r.Unique) > 0 && slices.ContainsFunc(w.m.items, func(it *item) bool { return it.n != m.item && it.turn == m.turn })
 }
 
 // apply brings the model up to date with what an answer acknowledges.

@@ -135,7 +135,7 @@ func (m *move) text(r *resource.Resource) string {
 	if m.whole != "" {
 		return r.Turned(m.whole, number(m.turn))
 	}
-	return bodyText(r, m.fields)
+	return strings.ReplaceAll(bodyText(r, m.fields), "{id}", "{"+name(m.item)+"}")
 }
 
 // drawn tells whether a body has values of functions, so that it is named: each

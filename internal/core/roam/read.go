@@ -50,7 +50,9 @@ func (w *walk) read(m *move, it *item, reply *expect.Reply) *doubt {
 	}
 	w.m.bodies[m.seq], it.seen = v, m.seq
 	if tag := reply.Answer.Header.Get("ETag"); strings.HasPrefix(tag, `"`) && g.r.Revision == nil {
-		w.m.tags[m.seq], it.tag = value.NewString(tag), m.seq
+		now := value.NewString(tag)
+		g.tagsMove = g.tagsMove || it.tag > 0 && !value.Equal(w.m.tags[it.tag], now)
+		w.m.tags[m.seq], it.tag = now, m.seq
 	}
 	return w.compare(it, v, m.seq, since)
 }

@@ -90,6 +90,8 @@ type ground struct {
 	// late is set once a write was answered 202, slides once the list has shown another part of
 	// what is there.
 	late, slides bool
+	// tagsMove is set once an item's tag moved between two reads, with no write between.
+	tagsMove bool
 	// left counts the items that could not be removed.
 	left int
 	// refused tells why nothing can be made.
@@ -104,6 +106,7 @@ type ground struct {
 type heard struct{ taken, refused int }
 
 func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
+	r = r.WithoutOwnName()
 	g := &ground{r: r, d: d, o: o, steps: map[string][]*syntax.Statement{}, nodes: map[string]*syntax.Node{}, texts: map[string]string{}, counts: map[feature]int{},
 		word: map[string]*heard{}, bends: map[string]bool{}, vague: map[string]int{}, found: map[string]*Finding{}, grid: newGrid(), tell: t}
 	g.edges = r.Edges()
@@ -113,7 +116,7 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 		}
 		for _, f := range e.Fields {
 			// A name in the body follows the path: another would write to another item.
-			if r.ReadsAsSent(f.Name) && f.Name != r.NameInBody() && !slices.Contains(g.members, f.Name) {
+			if r.ReadsAsSent(f.Name) && f.Name != r.NameInBody() && !r.Identifies(f.Name) && !slices.Contains(g.members, f.Name) {
 				g.members = append(g.members, f.Name)
 			}
 		}
@@ -290,6 +293,10 @@ func (w *walk) bodyOf(m *move) (*value.Value, map[string]*value.Value) {
 func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) {
 	g := w.of
 	x := resource.Request{Title: m.op.String()}
+	w.s.Forget("id")
+	if it != nil && it.id != nil {
+		w.s.Bind("id", it.id)
+	}
 	var sent map[string]*value.Value
 	switch m.op {
 	case opCreate, opReplace, opReturn, opAmend:
@@ -310,10 +317,6 @@ func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) 
 	if m.tag > 0 {
 		w.s.Bind("tag", w.m.tags[m.tag])
 		x.Header = []string{"If-Match: {tag}"}
-	}
-	w.s.Forget("id")
-	if it != nil && it.id != nil {
-		w.s.Bind("id", it.id)
 	}
 	if m.op == opCreate && g.r.ByName() {
 		id := w.worth(field{text: quotedRaw(g.r.Chosen), turn: m.turn})

@@ -26,22 +26,23 @@ type Snapshot struct {
 	Members map[string]*value.Value
 }
 
-// Find is the member of an identity, under its key. An identity that a path or a header gave is a
-// text, also where members have it as a number.
+// Find is the member of an identity. One that a path or a header gave is a text, also where members
+// have it as a number.
 func (s *Snapshot) Find(id *value.Value) (*value.Value, bool) {
-	if m, there := s.Members[id.Key()]; there {
-		return m, true
-	}
+	m, there := s.Members[s.KeyOf(id)]
+	return m, there
+}
+
+// KeyOf is the key of an identity, as members have it where one does.
+func (s *Snapshot) KeyOf(id *value.Value) string {
 	other := value.NewString(id.Plain())
-	if id.Kind == value.String {
-		n, err := value.Decode(id.Text, value.Limits{})
-		if err != nil || n.Kind != value.Number {
-			return nil, false
-		}
+	if n, err := value.Decode(id.Text, value.Limits{}); id.Kind == value.String && err == nil && n.Kind == value.Number {
 		other = n
 	}
-	m, there := s.Members[other.Key()]
-	return m, there
+	if key := other.Key(); s.Members[id.Key()] == nil && s.Members[key] != nil {
+		return key
+	}
+	return id.Key()
 }
 
 // Only is the snapshot of those of its members that have one of these keys.

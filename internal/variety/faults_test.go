@@ -1,0 +1,66 @@
+package variety_test
+
+import (
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"usualpath/internal/bend"
+	"usualpath/internal/variety"
+)
+
+// What is found on the harbour is found on services of other manners too: each fault is put on drawn
+// services whose manners let it show, one a fault, others each day; USUALPATH_FAULTS says on how many,
+// and USUALPATH_ONLY which one.
+func TestFaultsAreFoundOnAnyService(t *testing.T) {
+	count := number(t, "USUALPATH_FAULTS", 1)
+	first := number(t, "USUALPATH_SEED", time.Now().YearDay()*1000)
+	type one struct {
+		f    bend.Fault
+		seed uint64
+	}
+	var all []one
+	for i, f := range bend.Faults() {
+		if only := os.Getenv("USUALPATH_ONLY"); only != "" && only != f.Name {
+			continue
+		}
+		seed := uint64(first + 100*i)
+		for range count {
+			for !variety.Draw(seed).Offers(f.Needs) {
+				seed++
+			}
+			all = append(all, one{f, seed})
+			seed++
+		}
+	}
+	var mu sync.Mutex
+	found := 0
+	side(t, all, func(dir string, o one) {
+		m := variety.Draw(o.seed)
+		trial := variety.Trial{Manners: m, Seed: o.seed, Bend: func(s *variety.Service) func(http.Handler) http.Handler {
+			return func(next http.Handler) http.Handler { return o.f.Bend(s, next) }
+		}}
+		out, err := trial.Run(dir, "run", "--workers", "1", "--seed", "7")
+		if !assert.NoError(t, err, o.f.Name) {
+			return
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		if len(out.Failed) > 0 {
+			found++
+			return
+		}
+		t.Logf("%s is not found on seed %d (warned %s; blocked %d): %s", o.f.Name, o.seed, strings.Join(slices.Compact(out.Warned), ", "), len(out.Blocked), m)
+		if at := os.Getenv("USUALPATH_KEEP"); at != "" {
+			assert.NoError(t, os.WriteFile(at+"/"+o.f.Name+".txt", []byte(out.File+out.Out), 0o644))
+		}
+	})
+	t.Logf("%d of %d found", found, len(all))
+	assert.GreaterOrEqual(t, float64(found), 0.95*float64(len(all)), "%d of %d found", found, len(all))
+}
