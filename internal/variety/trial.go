@@ -112,13 +112,19 @@ func (t Trial) Run(dir, command string, args ...string) (*Outcome, error) {
 	return o, os.Remove(table)
 }
 
+// mostMinding bounds how long is looked for the lines that matter.
+const mostMinding = 30 * time.Second
+
 // Matter leaves out one line after the other, as long as something is still said that is false,
 // and gives what is left.
 func (t Trial) Matter(still func(Manners) bool) Manners {
-	m := t.Manners
+	m, began := t.Manners, time.Now()
 	for again := true; again; {
 		again = false
 		for _, name := range m.Names() {
+			if time.Since(began) > mostMinding {
+				return m
+			}
 			if fewer := m.Without(name); still(fewer) {
 				m, again = fewer, true
 			}

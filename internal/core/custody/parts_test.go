@@ -175,7 +175,7 @@ func TestTheLedger(t *testing.T) {
 	l.read("h", "/boats/99", []byte("nobody's"))
 	assert.Equal(t, map[string]string{"h/boats/8": "as it was", "h 8": "as it was"}, l.seen)
 	l.read("h", "/berths/7", []byte("by its name"))
-	assert.Equal(t, "by its name", l.asRead(made{"h", "/x/7", ""}))
+	assert.Equal(t, "by its name", l.asRead(made{host: "h", path: "/x/7"}))
 	l.see("h", "/boats/8/crew/1", "a hand")
 	l.drop("h", "/boats/8", true)
 	assert.Equal(t, []string{"POST /boats 7", "POST g 8"}, l.left(nil), "what is below goes with it")

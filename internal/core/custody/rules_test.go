@@ -342,7 +342,7 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			GET /boats/a-long-name -> 200
 			DELETE /boats/a-long-name -> held: was not made here`, "1 2 a-long-name", `
 			/boats: the 2 items that are there stay as they are
-			left on the service: PUT /boats/a-long-name`, "a-long-name left, put, seen; whole", 7},
+			left on the service: /boats a-long-name`, "a-long-name known to go, put; whole", 7},
 		"by 202, and late": {"creates say 202, shows new ones late", nil, `
 			POST /boats {"name": "Pram"} -> 202
 			DELETE /boats/51 -> held: shows nothing of what was sent here, and the create was not answered with 201; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost`, "1 2 51", `
@@ -371,7 +371,7 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> 204
 			GET /boats/51 -> 200`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
-			left on the service: POST /boats 51`, "51 left, named, named so, removed, shown; boats shown; whole, creates by 201", 6},
+			left on the service: /boats 51`, "51 known to go, named, named so, removed, shown; boats shown; whole, creates by 201", 6},
 		"two that show nothing, by 200": {"creates say 200", nil, `
 			POST /boats {"name": "Pram"} -> 200
 			DELETE /boats/51 -> held: shows nothing of what was sent here, and the create was not answered with 201; a '{turn}' in a member of 'make' that is shown tells, or 'disposable' where all may be lost

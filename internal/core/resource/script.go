@@ -162,8 +162,11 @@ func (s *script) at(id string) string {
 	return item
 }
 
-// byURL tells whether items are known by the URL that a create answers with.
-func (r *Resource) byURL() bool { return r.Header != "" && r.Item == r.Collection+"/{id}" }
+// byURL tells whether items are known by the URL that a create answers with: not where bodies name
+// them.
+func (r *Resource) byURL() bool {
+	return r.Header != "" && r.Item == r.Collection+"/{id}" && !slices.ContainsFunc([]*Example{r.Make, r.Remake, r.Amend}, func(e *Example) bool { return e != nil && strings.Contains(e.Text, "{id}") })
+}
 
 // coll is the path of the collection.
 func (s *script) coll() string { return s.parented(s.Collection) }

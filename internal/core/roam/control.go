@@ -21,6 +21,13 @@ func (w *walk) controlled(d *doubt) []*move {
 		// When a fresh one is there is not known.
 		return nil
 	}
+	if m.class == current && d.item != nil && d.item.is == there {
+		// A tag may be of what moves with every read.
+		if reply := w.reads(d.item); reply == nil || reply.Answer == nil || w.m.tags[m.tag] == nil || reply.Answer.Header.Get("ETag") != w.m.tags[m.tag].Text {
+			w.of.tagsMove = true
+			return nil
+		}
+	}
 	var out []*move
 	for range turnsOfControl {
 		if !w.mayCreate() || w.ended != "" {

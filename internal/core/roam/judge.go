@@ -126,10 +126,13 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 		return nil
 	}
 	if m.op.writes() && status/100 == 4 && !m.gone && !m.never && it != nil && (it.is == there || m.op == opCreate) {
+		if len(w.m.dead()) > 0 && (m.class == freed || w.reuses(m)) && g.refrees < 2 {
+			// A name may stay taken for good.
+			return nil
+		}
 		h := g.word[w.served(m)]
 		if h == nil || h.taken < 2 || m.class == edge || m.class == empty || m.class == null || m.class == borrowed {
 			// It may be that this is never served: a value that is not taken.
-			// A name may stay taken for good.
 			if w.reuses(m) || m.class == current && g.tagsMove || m.class != plain && m.class != several && m.class != current && m.class != renamed {
 				return nil
 			}
@@ -139,31 +142,36 @@ func (w *walk) answered(m *move, it *item, reply *expect.Reply) *doubt {
 	return nil
 }
 
-// served is what is known of moves of a kind: names that are free again since an item was deleted, and
-// those that an item gave up, are two kinds.
+// served is what is known of moves of a kind: those that take a name which an item had are one of
+// their own.
 func (w *walk) served(m *move) string {
 	kind := m.class
-	if w.reuses(m) {
+	switch {
+	case w.reuses(m):
 		kind = freed
+	case kind == freed:
+		// Nobody here had it.
+		kind = renamed
 	}
-	key := "served " + m.op.String() + " " + string(kind)
-	if f := telling(w.of.r); kind == freed && f != nil && slices.ContainsFunc(w.m.items, func(it *item) bool {
-		last, text := it.want[f.Name], f.Text
-		for _, one := range m.fields {
-			if one.name == f.Name {
-				text = one.text
-			}
-		}
-		return it.is == gone && last.turn == m.turn && last.text == text
-	}) {
-		key += " by a delete"
+	return "served " + m.op.String() + " " + string(kind)
+}
+
+// afterDelete tells whether an item was deleted while it had the name of a move.
+func (w *walk) afterDelete(m *move) bool {
+	f := telling(w.of.r)
+	if f == nil {
+		return false
 	}
-	return key
+	at := slices.IndexFunc(m.fields, func(one field) bool { return one.name == f.Name })
+	return at >= 0 && slices.ContainsFunc(w.m.items, func(it *item) bool {
+		last := it.want[f.Name]
+		return it.is == gone && it.n != m.item && last.turn == m.fields[at].turn && last.text == m.fields[at].text
+	})
 }
 
 // reuses tells whether a move takes a name that another item had.
 func (w *walk) reuses(m *move) bool {
-	return m.class == freed || len(w.of.r.Unique) > 0 && slices.ContainsFunc(w.m.items, func(it *item) bool { return it.n != m.item && it.turn == m.turn })
+	return len(w.of.r.Unique) > 0 && slices.ContainsFunc(w.m.items, func(it *item) bool { return it.n != m.item && (it.turn == m.turn || it.was == m.turn) })
 }
 
 // apply brings the model up to date with what an answer acknowledges.
@@ -182,6 +190,9 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			g.word[key] = &heard{}
 		}
 		g.word[key].taken++
+		if w.afterDelete(m) {
+			g.refrees++
+		}
 	}
 	switch {
 	case m.op == opRead:

@@ -90,6 +90,8 @@ type ground struct {
 	// late is set once a write was answered 202, slides once the list has shown another part of
 	// what is there.
 	late, slides bool
+	// refrees counts the names of deleted items that were taken again.
+	refrees int
 	// tagsMove is set once an item's tag moved between two reads, with no write between.
 	tagsMove bool
 	// left counts the items that could not be removed.
@@ -221,8 +223,14 @@ func (w *walk) end() {
 			continue
 		}
 		w.s.Bind("id", it.id)
-		a := w.s.Run(g.parse(g.stepOf(func(sc *resource.Scene) { sc.Delete("id", resource.Request{Title: "leave nothing behind"}) })), true)
+		remove := g.parse(g.stepOf(func(sc *resource.Scene) { sc.Delete("id", resource.Request{Title: "leave nothing behind"}) }))
+		a := w.s.Run(remove, true)
 		g.o.add(a.Requests)
+		if a.Reply != nil && a.Reply.Answer == nil {
+			// Once more, by a connection of its own: a delete is idempotent (RFC 9110 §9.2.2).
+			a = w.s.Run(remove, true)
+			g.o.add(a.Requests)
+		}
 	}
 	a := w.s.Run(w.after, true)
 	g.o.add(a.Requests)

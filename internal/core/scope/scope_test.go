@@ -124,7 +124,7 @@ func TestAnotherThanThoseOfAList(t *testing.T) {
 }
 
 func TestCalls(t *testing.T) {
-	assert.Len(t, Functions(), 18)
+	assert.Len(t, Functions(), 19)
 	for _, f := range Functions() {
 		message, form := CheckCall(&syntax.Expr{Call: true, Name: f, Args: make([]*syntax.Expr, 5)})
 		if f == "pick" {

@@ -47,11 +47,11 @@ func (b *Observe) read(p *parser) {
 		return
 	}
 	b.At = p.needTarget(form)
-	b.clauses(p, form)
+	b.clauses(p, form, false)
 }
 
 // clauses read how the members of an observed list are found and compared.
-func (b *Observe) clauses(p *parser, form string) {
+func (b *Observe) clauses(p *parser, form string, guard bool) {
 	for !p.failed && !p.lineDone() {
 		switch {
 		case p.takeWord("in"):
@@ -77,12 +77,16 @@ func (b *Observe) clauses(p *parser, form string) {
 			b.SentOnly = p.needWord("only", "observe boats at /boats by $.id sent only")
 		case p.takeWord("paging"):
 			b.Paging.read(p)
-		case p.takeWord("items"):
+		case guard && p.takeWord("items"):
 			if b.Items = p.needTarget(form); !p.failed && strings.Count(b.Items.Raw, "*") != 1 {
 				p.fail(b.Items.Span, "this path has no place for what tells the items apart", "write a star there: items /boat/*")
 			}
 		default:
-			p.failHere("expected `in`, `by`, `without`, `ignoring`, `sent only`, `items` or `paging`, found "+p.found(), form)
+			words := "`without`, `ignoring`, `sent only`"
+			if guard {
+				words = "`ignoring`, `items`"
+			}
+			p.failHere("expected `in`, `by`, "+words+" or `paging`, found "+p.found(), form)
 		}
 	}
 	switch {
@@ -203,7 +207,7 @@ var _ = form(Form{Word: "guard", In: InHead, Usage: "guard PATH [in JSONPATH [if
 func (b *Guard) read(p *parser) {
 	form := "guard /boats by $.id"
 	b.Of.At = p.needTarget(form)
-	b.Of.clauses(p, form)
+	b.Of.clauses(p, form, true)
 }
 
 func (b *Guard) print(l *layout) {
