@@ -123,6 +123,11 @@ func (c *Context) agrees(p *syntax.Predicate, got *value.Value, at string) Outco
 	return Outcome{Held: len(found) == 0, Found: below(at, found)}
 }
 
+// holdsNothing tells whether a value is null, or an array or object without elements or members.
+func holdsNothing(v *value.Value) bool {
+	return v.Kind == value.Null || (v.Kind == value.Array || v.Kind == value.Object) && len(v.Items) == 0
+}
+
 func agree(want, got *value.Value, at *value.Path, found *[]string) {
 	switch {
 	case want.Kind == value.Object && got.Kind == value.Object:
@@ -131,6 +136,8 @@ func agree(want, got *value.Value, at *value.Path, found *[]string) {
 				agree(want.Items[i], v, at.Member(n), found)
 			}
 		}
+	case holdsNothing(want) && holdsNothing(got):
+		// Ways of saying that there is nothing.
 	case !value.Equal(want, got):
 		place := "$"
 		if at != nil {

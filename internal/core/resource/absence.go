@@ -231,12 +231,12 @@ func absenceChecks() []Check {
 		},
 		{
 			Name: "empty-is-not-missing", On: "list", Without: needs(nested, can("list")), Source: notFound,
-			Proves: "a collection without members answers 200 and is empty",
+			Proves: "the collection of an item that was just made answers 200 with a list",
 			Cause:  "nothing found is handled as not found",
 			Mend:   "answer 200 with an empty list",
 			Write: func(s *script) {
 				s.parent()
-				s.step("list under a new parent", send("GET", s.list()), expect("status "+s.accepts("list", "200")), s.holds(0))
+				s.step("list under a new parent", send("GET", s.list()), expect("status "+s.accepts("list", "200")), s.isList())
 			},
 		},
 		{

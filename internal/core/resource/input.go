@@ -86,7 +86,14 @@ func inputChecks() []Check {
 					if m.extension {
 						claims = lenient
 					}
+					if !m.extension && s.Supports("read") && s.As == "" {
+						// A store may keep any bytes under the type that they were sent with.
+						claims = []line{expect(s.fine() + " or " + s.refused("400 or 422")), prefer("status " + s.refused("400 or 422")), s.unchanged("when status 4xx")}
+					}
 					s.attempt(m.what, append([]line{textBody(m.text, s.media())}, claims...)...)
+					if !m.extension && s.Supports("read") && s.As == "" {
+						s.step("read what came of "+m.what, when(s.fine()+of(m.what)), send("GET", s.at(s.stray())), expect("status 200"), expect("text is "+quoted(m.text)))
+					}
 				}
 				if len(s.Make.Fields) > 0 {
 					s.attempt("a trailing comma", append([]line{s.rawBody("", ",")}, lenient...)...)
@@ -94,7 +101,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "empty-body", Causes: []string{"input/malformed-json"}, On: "create", Without: makes, Source: bad,
+			Name: "empty-body", Causes: []string{"input/malformed-json"}, On: "create", Without: needs(makes, sendsSomething), Source: bad,
 			Proves: "no body at all is refused where members are required, and changes nothing",
 			Cause:  "an empty body counts as an object without members",
 			Mend:   "answer 400 when there is nothing to read",
@@ -171,7 +178,7 @@ func inputChecks() []Check {
 						continue
 					}
 					// A store without a schema may take any type, as long as it keeps it.
-					s.attempt(title, bodyLine(s.Make, text), expect(s.fine()+" or "+s.refused("400 or 422")), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
+					s.attempt(title, bodyLine(s.Make, text), expect(s.fine()+" or 409 or "+s.refused("400 or 422")), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
 					id := s.stray()
 					kept := s.covers("expect", "{ "+quoted(f.Name)+": "+wrong+" }")
 					switch f.Kind {
@@ -320,12 +327,23 @@ func inputChecks() []Check {
 	}, uniqueChecks()...)
 }
 
+// sendsSomething tells why nothing may be all that is sent.
+func sendsSomething(r *Resource) string {
+	if why := sendsJSON(r); r.Make.json() {
+		return why
+	}
+	return ""
+}
+
 // sendsJSON tells why a body cannot be malformed JSON.
 func sendsJSON(r *Resource) string {
-	if r.Make.json() {
-		return ""
+	switch {
+	case !r.Make.json():
+		return "`make` is not sent as JSON"
+	case len(r.Make.Fields) == 0 && strings.Trim(r.Make.Text, "{ }") == "":
+		return "`make` says nothing"
 	}
-	return "`make` is not sent as JSON"
+	return ""
 }
 
 func notByName(r *Resource) string {

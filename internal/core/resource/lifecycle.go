@@ -181,7 +181,8 @@ func lifecycleChecks() []Check {
 			Mend:   "build Location from the stored item and the request's own path",
 			Write: func(s *script) {
 				s.make(1, keep("place from header Location if there"))
-				s.step("follow its Location", when("header Location exists of \"make one\""), send("GET", "{place}"), expect("status 200"), s.shows("expect", "made"))
+				s.step("follow its Location", when("header Location exists of \"make one\""), send("GET", "{place}"), expect("status 200"),
+					s.shows("expect", "made").unlessAPage(), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
 			},
 		},
 		{

@@ -65,6 +65,14 @@ func as(media string) string {
 // onlyWhen judges a claim where a condition holds of the answer.
 func (l line) onlyWhen(condition string) line { return line{l.place, l.text + " when " + condition} }
 
+// unlessAPage judges a claim where the answer is not a page for people.
+func (l line) unlessAPage() line {
+	if l.none() || strings.Contains(l.text, " when ") {
+		return l
+	}
+	return l.onlyWhen(`header Content-Type is not "text/html"`)
+}
+
 // ifThere keeps nothing where nothing is found.
 func (l line) ifThere() line { return line{l.place, l.text + " if there"} }
 

@@ -86,10 +86,13 @@ func nameChecks() []Check {
 			Cause:  "names are compared without case, by their beginning, or as a pattern",
 			Mend:   "compare whole names, byte by byte",
 			Write: func(s *script) {
-				s.kept([]nameTried{
-					{"its name in lower case", "{lower(id)}", true}, {"its name in upper case", "{upper(id)}", true},
-					{"a longer name", `"{id}0"`, false}, {"a name that ends like it", `"a{id}"`, false},
-				})
+				list := []nameTried{{"a longer name", `"{id}0"`, false}}
+				if !strings.Contains(s.Chosen, "/") {
+					// What stands before the last slash is not the name's own.
+					list = append([]nameTried{{"its name in lower case", "{lower(id)}", true}, {"its name in upper case", "{upper(id)}", true}},
+						append(list, nameTried{"a name that ends like it", `"a{id}"`, false})...)
+				}
+				s.kept(list)
 			},
 		},
 		{

@@ -1,6 +1,7 @@
 package resource
 
 import (
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/jsonpath"
@@ -13,6 +14,7 @@ func (rd *reader) unwrap() {
 	r := rd.r
 	q, err := jsonpath.Parse(r.Content)
 	if err != nil || len(q.Names()) == 0 {
+		rd.carries()
 		return
 	}
 	// Paths in the item may be written from the answer's root too.
@@ -40,6 +42,7 @@ func (rd *reader) unwrap() {
 			e.Text, e.Fields, e.Outer = inner.Text, inner.Fields, outer
 		}
 	}
+	rd.carries()
 	if r.Make == nil || r.Make.Outer[0] == "" {
 		return
 	}
@@ -51,6 +54,21 @@ func (rd *reader) unwrap() {
 		shape := t.Shape
 		r.Takes = nil
 		rd.takesOf(shape)
+	}
+}
+
+// carries leaves the revision out of examples that name it: each write carries the current one.
+func (rd *reader) carries() {
+	v := rd.r.Revision
+	if v == nil || v.As.Path == nil {
+		return
+	}
+	name := strings.TrimPrefix(v.As.Path.Raw, "$.")
+	for _, e := range []*Example{rd.r.Remake, rd.r.Amend} {
+		if e.has(name) {
+			e.Fields = slices.DeleteFunc(e.Fields, func(f Field) bool { return f.Name == name })
+			e.Text = e.object(nil)
+		}
 	}
 }
 
