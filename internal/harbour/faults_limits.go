@@ -219,13 +219,13 @@ func limitFaults() []Fault {
 			return string(m["length_m"]) == "60" && string(m["draught_m"]) == "60"
 		})},
 		// What is said of it, and what nobody has thought of.
-		{Name: "first-fault-only", Says: "a body with several faults is told of the first", Finds: several, middleware: onErrors(func(c *call, a *reply) {
+		{Name: "several-faults-500", Says: "a body with several faults answers 500", Finds: several, middleware: onErrors(func(c *call, a *reply) {
 			var p struct {
 				Errors []memberError `json:"errors"`
 			}
 			if json.Unmarshal(a.body, &p) == nil && len(p.Errors) > 1 {
-				e, _ := json.Marshal(p.Errors[0].Member + " " + p.Errors[0].Detail)
-				a.say("application/problem+json", `{"type":"about:blank","title":"Unprocessable Entity","status":422,"detail":`+string(e)+`}`)
+				a.status = 500
+				a.edit(func(m map[string]any) { m["status"] = 500 })
 			}
 		})},
 		{Name: "limits-unnamed", Says: "what is beyond a limit is refused without saying which member", Finds: beyond, Also: several, middleware: after("POST", boats, func(c *call, a *reply) {

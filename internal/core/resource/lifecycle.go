@@ -719,7 +719,7 @@ func (s *script) told(change map[string]*string) map[string]*string {
 		}
 		return f.telling()
 	}
-	if s.Disposable || s.makesByName() || slices.ContainsFunc(s.Make.Fields, telling) || !slices.ContainsFunc(s.Make.Fields, Field.telling) {
+	if s.Disposable || s.Under != nil || s.makesByName() || slices.ContainsFunc(s.Make.Fields, telling) || !slices.ContainsFunc(s.Make.Fields, Field.telling) {
 		return change
 	}
 	for _, f := range s.texts() {

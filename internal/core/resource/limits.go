@@ -160,12 +160,27 @@ func (s *script) edge(i int, c memberCase, word string) {
 		s.attempt(plain, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{c.member: &c.like}), later(i+mostEdges))))
 		lines = append([]line{when(s.fine() + of(plain))}, lines...)
 	}
+	byDefault, read := fmt.Sprintf("default_%d", i+1), c.reads == asNull && s.Supports("read") && s.readsAsSent(c.member)
+	if read {
+		// What nothing stands for is the service's to say: leaving the member out tells it.
+		without := c.member + " is left out"
+		s.attempt(without, bodyLine(s.Make, s.turned(s.Make.object(s.told(map[string]*string{c.member: nil})), later(i+mostEdges))))
+		s.step("read it: "+without, when(s.fine()+of(without)), send("GET", s.at(s.stray())), keep(byDefault+" from "+s.inItem(memberPath(c.member))).ifThere())
+	}
 	s.attempt(c.title(), lines...)
 	reads := s.readsCase(word, c, sent)
-	if !s.Supports("read") || reads.none() {
-		return
+	look := func(title string, also, reads line) {
+		s.step(title+c.title(), when(s.fine()+of(c.title())), also, send("GET", s.at(s.stray())), says(word, "status 200"), reads)
 	}
-	s.step("read it: "+c.title(), when(s.fine()+of(c.title())), send("GET", s.at(s.stray())), says(word, "status 200"), reads)
+	switch {
+	case !s.Supports("read") || reads.none():
+	case read:
+		shape := func(of string) line { return says(word, s.subject()+" is { "+quoted(c.member)+"?: "+of+", ... }") }
+		look("read it: ", when("{"+byDefault+"} missing"), shape("null"))
+		look("read it beside its default: ", when("{"+byDefault+"} exists"), shape("null or {"+byDefault+"}"))
+	default:
+		look("read it: ", line{}, reads)
+	}
 }
 
 // limitChecks are about values on the limits of what a body may hold, and one step
