@@ -302,7 +302,7 @@ func (s *Service) sayAnswers(say func(string, ...any)) {
 		case "204", "200":
 			add("repeat delete", s.option("repeated delete"))
 		}
-	} else if s.Has("gone 403") && strings.HasPrefix(s.option("repeated delete"), "2") {
+	} else if s.Has("gone 403") {
 		add("repeat delete", s.option("repeated delete"))
 	}
 	if len(list) > 0 {

@@ -30,8 +30,15 @@ func (t *turn) enter(answers []*expect.Reply) {
 		if r.Request.Method == "PUT" && t.strict() && (r.Answer == nil || r.Answer.Status/100 == 2) {
 			l.put = noted(l.put, path.Base(where))
 		}
-		if u, err := url.Parse(r.Request.URL); err == nil && r.Answer != nil {
+		u, err := url.Parse(r.Request.URL)
+		switch {
+		case err != nil:
+		case r.Answer != nil:
 			t.entered(l, r, u, where)
+		case r.Request.Method == "DELETE":
+			for i, m := range l.made {
+				l.made[i].unheard = m.unheard || m.host == u.Host && m.path == where
+			}
 		}
 	}
 }
@@ -70,7 +77,7 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 		l.drop(u.Host, where, true)
 	case method == "GET" && status == 200:
 		l.restore(u.Host, where, string(r.Answer.Body))
-	case syntax.SafeMethod(method) && method != "OPTIONS" && absent(status):
+	case syntax.SafeMethod(method) && method != "OPTIONS" && t.run.absent(status):
 		l.drop(u.Host, where, false)
 		if method == "GET" {
 			// Some answer 404 to HEAD for what they do not serve.
@@ -172,10 +179,13 @@ func (t *turn) learn(r *expect.Reply) {
 		return
 	}
 	o := &t.own
+	if r.Answer.Status == 403 && r.Request.Method == "GET" && t.removed[at] {
+		t.run.hides.Store(true)
+	}
 	switch status := r.Answer.Status; {
 	case syntax.SafeMethod(r.Request.Method):
 		switch {
-		case absent(status):
+		case t.run.absent(status):
 			o.gone[at] = true
 			delete(o.shown, at)
 			delete(o.proven, at)

@@ -105,7 +105,7 @@ func (t *turn) again(r *exchange.Request, what string) string {
 		return "nothing to do: it has been removed"
 	}
 	x := t.Ask(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}, "whether it is gone")
-	if x.Answer == nil || !absent(x.Answer.Status) {
+	if x.Answer == nil || !t.run.absent(x.Answer.Status) {
 		return what + " was removed, and reading it does not say that it is gone"
 	}
 	return ""

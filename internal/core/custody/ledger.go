@@ -37,7 +37,7 @@ type ledger struct {
 // neither makes nor removes.
 func (l *ledger) idle(answers []*expect.Reply) bool {
 	return !l.begun.Load() && !slices.ContainsFunc(answers, func(r *expect.Reply) bool {
-		return r == nil || !syntax.SafeMethod(r.Request.Method) || r.Answer != nil && absent(r.Answer.Status)
+		return r == nil || !syntax.SafeMethod(r.Request.Method) || r.Answer != nil && (absent(r.Answer.Status) || r.Answer.Status == 403)
 	})
 }
 
@@ -50,10 +50,11 @@ func noted(set map[string]bool, one string) map[string]bool {
 	return set
 }
 
-// made is one item: where it is, and how it is told; going tells that its delete was taken with 202.
+// made is one item: where it is, and how it is told; going tells that its delete was taken with 202,
+// and unheard that one was not answered.
 type made struct {
 	host, path, told string
-	going            bool
+	going, unheard   bool
 }
 
 func (l *ledger) add(host, where, told string) {

@@ -61,14 +61,15 @@ func (l *ledger) gone(id string) (made, bool) {
 }
 
 // removeLeft removes what a list still shows and no step has removed: what a service makes of a
-// request that names nothing, such as a list in place of an item. It shows what only this run can
+// request that names nothing, such as a list in place of an item, and what a delete that was not answered
+// has left. It shows what only this run can
 // have drawn.
 func (r *Run) removeLeft(one *watched) {
 	l := &r.ledger
 	l.mu.Lock()
 	var here []made
 	for _, m := range l.made {
-		if one.removes && m.host == "" && path.Dir(m.path) == one.Path {
+		if one.removes && (m.host == "" || m.unheard) && path.Dir(strings.ToLower(m.path)) == one.Path {
 			here = append(here, m)
 		}
 	}
@@ -78,7 +79,7 @@ func (r *Run) removeLeft(one *watched) {
 			continue
 		}
 		l.mu.Lock()
-		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other == m })
+		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
 		l.mu.Unlock()
 	}
 }

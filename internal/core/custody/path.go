@@ -83,3 +83,6 @@ func known(method string) bool {
 
 // absent tells of a status that nothing is there.
 func absent(status int) bool { return status == 404 || status == 410 }
+
+// absent tells whether a status says that nothing is there, as this service says it.
+func (r *Run) absent(status int) bool { return absent(status) || status == 403 && r.hides.Load() }

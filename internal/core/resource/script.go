@@ -560,6 +560,11 @@ func (r *Resource) Took(status int) bool {
 	return status/100 == 2 || status/100 == 3 && strings.Contains(r.Answers["create"], strconv.Itoa(status))
 }
 
+// Missing tells whether the resource says that a status is that of what is not there.
+func (r *Resource) Missing(status int) bool {
+	return strings.Contains(r.Answers["missing"], strconv.Itoa(status))
+}
+
 // accepts is the statuses that `answers` names, or those given.
 func (r *Resource) accepts(what, otherwise string) string {
 	if text, ok := r.Answers[what]; ok {

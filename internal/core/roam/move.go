@@ -123,10 +123,13 @@ func (m *move) body(r *resource.Resource) string {
 }
 
 // answered notes the status of an answer; what says in another way that something was made counts as
-// 201.
+// 201, and what says so of what is not there as 404.
 func (m *move) answered(r *resource.Resource, status int) {
-	if m.status = status; m.op == opCreate && status/100 != 2 && r.Took(status) {
+	switch m.status = status; {
+	case m.op == opCreate && status/100 != 2 && r.Took(status):
 		m.status = 201
+	case m.op != opCreate && status/100 == 4 && r.Missing(status):
+		m.status = 404
 	}
 }
 
