@@ -88,6 +88,7 @@ func says(w http.ResponseWriter, text string) {
 // Each departure is found, and a failure in the report that CI reads; a service that keeps
 // to its document has none.
 func TestPlantedDeparturesAreFound(t *testing.T) {
+	t.Parallel()
 	for _, version := range []string{"3.0.3", "3.1.0"} {
 		list := promises(version)
 		assert.GreaterOrEqual(t, len(list), 60)
@@ -152,6 +153,7 @@ func TestPlantedDeparturesAreFound(t *testing.T) {
 
 // What departs newly is told by a comparison of two records.
 func TestNewDeparturesAreCompared(t *testing.T) {
+	t.Parallel()
 	doc := `{"openapi":"3.1.0","info":{"title":"t","version":"1"},"paths":{"/n":{"get":{"responses":{"200":{"description":"d","content":{"application/json":{"schema":{"type":"integer"}}}}}}}}}`
 	answer := "7"
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) { says(w, answer) })

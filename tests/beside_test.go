@@ -80,6 +80,7 @@ func TestSlowServicesAreCheckedSideBySide(t *testing.T) {
 // What another scenario did to its own items is nobody's miss; what it did not do
 // is one, beside others as well.
 func TestOthersExplainOnlyWhatTheyDid(t *testing.T) {
+	t.Parallel()
 	text := strings.Join([]string{
 		"base {base}", `resource boats`, "  collection /boats", `  make { "name": "Sand Martin {turn}", "length_m": 7.2 }`, `  remake { "name": "Black Guillemot {turn}", "length_m": 8 }`, "  identity $.id"}, "\n")
 	for fault, finds := range map[string]string{"": "", "deleted-still-there": "lifecycle/deleted-is-gone", "put-appends": "repeat/replace-is-idempotent"} {
@@ -103,6 +104,7 @@ func TestOthersExplainOnlyWhatTheyDid(t *testing.T) {
 
 // A conflict with what a neighbour holds is not taken for a refusal.
 func TestAConflictBesideOthersSaysNothing(t *testing.T) {
+	t.Parallel()
 	d := newDelayed(t, gullPoint(t, "february-30-taken"), 3*time.Millisecond)
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		d.mu.Lock()

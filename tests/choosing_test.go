@@ -11,6 +11,7 @@ import (
 
 // A run says beforehand what it would run, and afterwards can run only what failed.
 func TestWhatWouldRunAndWhatFailed(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	broken := map[string]bool{"/b": true, "/row/2": true}
 	asked := map[string]int{}

@@ -17,6 +17,7 @@ import (
 )
 
 func TestBadInputSendsNothing(t *testing.T) {
+	t.Parallel()
 	sent := 0
 	base := service(t, func(http.ResponseWriter, *http.Request) { sent++ })
 	good := scenario(base, "  step \"t\"\n    send GET /\n    expect status 200\n")
@@ -62,6 +63,7 @@ func TestBadInputSendsNothing(t *testing.T) {
 }
 
 func TestTry(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		serve http.HandlerFunc
 		args  []string
@@ -147,6 +149,7 @@ func raw(t *testing.T, answer string, hold time.Duration) string {
 }
 
 func TestFailedExchangesHaveNames(t *testing.T) {
+	t.Parallel()
 	gone, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	refused := "http://" + gone.Addr().String()
@@ -185,6 +188,7 @@ func TestFailedExchangesHaveNames(t *testing.T) {
 }
 
 func TestRedirectsAreFollowedOnlyWhenAsked(t *testing.T) {
+	t.Parallel()
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/end" {
 			fmt.Fprint(w, `"`+r.Method+`"`)
@@ -197,6 +201,7 @@ func TestRedirectsAreFollowedOnlyWhenAsked(t *testing.T) {
 }
 
 func TestFmt(t *testing.T) {
+	t.Parallel()
 	dir := folder(t, "a.upath", "let a=1 # x\n", "bad.upath", "let\n")
 	r := run(t, dir, "fmt", "--check", "a.upath")
 	assert.Equal(t, 1, r.code)
@@ -213,6 +218,7 @@ func TestFmt(t *testing.T) {
 }
 
 func TestChoosingAndOutput(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	dir := folder(t, "a.upath", "base "+base+"\nscenario \"first {n}\"\n  tags one\n  for each case\n    { \"n\": 1 }\n    { \"n\": 2 }\n  step \"t\"\n    send GET /{n}\n    expect $.path is \"/1\"\nscenario \"second\"\n  tags two\n  step \"t\"\n    send GET /2\n    expect status 200\n")
 	for _, c := range []struct {

@@ -59,6 +59,7 @@ func TestDemoLeavesNothingBehind(t *testing.T) {
 }
 
 func TestSameVerdictsForAnyNumberOfWorkers(t *testing.T) {
+	t.Parallel()
 	base := gullPoint(t, "put-appends")
 	drop := regexp.MustCompile(`[0-9.]+ m?s\b|[0-9a-f]{8}-[0-9a-f-]{27}|"?registered_at"?.*|"?id"?: \d+|/boats/\d+|\d+ requests|  +`)
 	var first string
@@ -74,6 +75,7 @@ func TestSameVerdictsForAnyNumberOfWorkers(t *testing.T) {
 }
 
 func TestServeKeepsItsData(t *testing.T) {
+	t.Parallel()
 	data := filepath.Join(t.TempDir(), "deep", "data")
 	for range 2 {
 		stop, base := serve(t, "--data", data, "--seed-data")

@@ -40,6 +40,7 @@ func TestEveryExampleOfTheReferenceRuns(t *testing.T) {
 }
 
 func TestTheGrammarKnowsEveryKeyword(t *testing.T) {
+	t.Parallel()
 	data, err := os.ReadFile("../editors/upath.tmLanguage.json")
 	require.NoError(t, err)
 	var grammar struct {

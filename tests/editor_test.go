@@ -20,6 +20,7 @@ var luaBlock = regexp.MustCompile("(?s)```lua\n(.*?)```")
 // The set-up for a real editor, as the page has it: it shows what is wrong, completes,
 // renames, formats and goes to where a name is made.
 func TestInARealEditor(t *testing.T) {
+	t.Parallel()
 	nvim, err := exec.LookPath("nvim")
 	if err != nil {
 		t.Skip("no such editor is installed here")

@@ -65,6 +65,7 @@ func started(t *testing.T, faults ...string) string {
 // Each fault makes the checks fail that it names, and none that has nothing to
 // do with it.
 func TestEachFaultIsFoundByItsChecks(t *testing.T) {
+	t.Parallel()
 	if os.Getenv("USUALPATH_RACE") != "" {
 		t.Skip("the same without the race detector is enough: the time windows are narrow")
 	}
@@ -124,6 +125,7 @@ func TestEachFaultIsFoundByItsChecks(t *testing.T) {
 
 // Each check finds a fault of the harbour, but for these, which are seen to fail elsewhere.
 func TestEachCheckFindsAFault(t *testing.T) {
+	t.Parallel()
 	found := map[string]bool{
 		"setup/examples-work":        true, // it only prepares: where it misses, all else is blocked
 		"representation/forms-agree": true, // TestAResourceInTwoForms
@@ -164,6 +166,7 @@ func TestWithoutAFaultNothingFailsOrWarns(t *testing.T) {
 // The printed checks are scenarios like any other: run as they are, they give
 // the verdicts of the resource.
 func TestDerivedTextGivesTheSameVerdicts(t *testing.T) {
+	t.Parallel()
 	counts := regexp.MustCompile(`\d+ checks of \d resources?: [^.]*? (?:not applicable|held|warned|failed)`)
 	faults, every := []string{""}, 80
 	if os.Getenv("USUALPATH_RACE") != "" {

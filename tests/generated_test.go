@@ -143,6 +143,7 @@ func TestGeneratedFilesAreFresh(t *testing.T) {
 
 // Each form is in the reference once.
 func TestTheReferenceTellsEveryForm(t *testing.T) {
+	t.Parallel()
 	data, err := os.ReadFile("../docs/language.md")
 	require.NoError(t, err)
 	for _, f := range syntax.Forms() {

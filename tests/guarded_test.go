@@ -93,6 +93,7 @@ scenario "for {token}"
 }
 
 func TestWhatTryFilesHoldsNoCredential(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
@@ -198,6 +199,7 @@ func TestFilesThatAreNone(t *testing.T) {
 }
 
 func TestNamesOfThisMachine(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(204) })
 	for _, host := range []string{"LOCALHOST", "localhost.", "127.0.0.1", "Localhost"} {

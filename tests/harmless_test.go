@@ -353,6 +353,7 @@ const cratesResource = "resource crates\n  collection /crates\n  make { \"name\"
 // Whatever a service does with odd requests: what was there before is there
 // afterwards, and unchanged.
 func TestNothingThatWasThereIsTouched(t *testing.T) {
+	t.Parallel()
 	fixed := func(v any) func(string) any { return func(string) any { return v } }
 	for name, c := range map[string]struct {
 		crateManners
@@ -704,6 +705,7 @@ func TestOddCreatesAndLists(t *testing.T) {
 // A service that changes what a request does not name is told of before all
 // else, with the request, after one repeat; then nothing more is written.
 func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct{ harm, says, workers string }{
 		{"delete", "1 lost", "1"}, {"count", "was 12.5, is 1", "8"}, {"count", "was 12.5, is 100", "1"}, {"amend", "was 12.5, is 5", "1"},
 	} {
@@ -745,6 +747,7 @@ func TestAServiceThatHarmsOthersIsTold(t *testing.T) {
 
 // What others change while a run goes on is told, and is not a finding.
 func TestWhatOthersChangeIsAWarning(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	served := 0
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
@@ -765,6 +768,7 @@ func TestWhatOthersChangeIsAWarning(t *testing.T) {
 // A name in a path that stands for nothing, or for more than one thing, keeps a
 // request that changes state from being sent.
 func TestANameInAPathStandsForOneThing(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct{ value, target, says string }{
 		{`""`, "/crates/{id}", "empty"}, {`" "`, "/crates/{id}", "blank"}, {`null`, "/crates/{id}", "neither a text nor a number"},
 		{`"null"`, "/crates/{id}", "`null`"}, {`"."`, "/crates/{id}", "`.`"}, {`".."`, "/crates/{id}/x", "`..`"}, {`"%2e%2e"`, "/crates/{id}", "`..`"},
@@ -793,6 +797,7 @@ func TestANameInAPathStandsForOneThing(t *testing.T) {
 // An interrupt in the middle leaves the user's items as they are, and nothing of
 // the run's own.
 func TestAnInterruptHarmsNothing(t *testing.T) {
+	t.Parallel()
 	for _, after := range []int64{20, 90, 200} {
 		var served atomic.Int64
 		s := newCrates(crateManners{bulk: "DELETE PUT PATCH"})
@@ -820,6 +825,7 @@ func TestAnInterruptHarmsNothing(t *testing.T) {
 // A document of procedures, and one whose creates are refused: a draft of it calls nothing that
 // it cannot undo, and takes no name out of an error.
 func TestADraftOfADocumentCallsNothingThatItCannotUndo(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	var wrote []string
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {

@@ -27,6 +27,7 @@ func mirror(w http.ResponseWriter, r *http.Request) {
 }
 
 func TestLanguageHolds(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	for name, steps := range map[string]string{
 		"names in paths are encoded": `
@@ -249,6 +250,7 @@ func TestLanguageHolds(t *testing.T) {
 }
 
 func TestCookiesRetryAndXML(t *testing.T) {
+	t.Parallel()
 	var tries atomic.Int64
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		switch r.URL.Path {
@@ -300,6 +302,7 @@ func TestCookiesRetryAndXML(t *testing.T) {
 
 // A preference that is missed warns, and the run holds.
 func TestPreferencesWarn(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send GET /x\n    prefer status 404\n    expect status 200\n")), "run")
 	assert.Equal(t, 0, r.code, r.out)
@@ -307,6 +310,7 @@ func TestPreferencesWarn(t *testing.T) {
 }
 
 func TestBlockedStepsSayWhatTheyLacked(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	r := run(t, folder(t, "a.upath", scenario(base, `
   step "create"
@@ -329,6 +333,7 @@ afterwards
 // A missed need is not a failure: nothing can be told, and nothing more is sent
 // but what cleans up.
 func TestNeedBlocksTheRest(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	text := scenario(base, `
   step "start from"
@@ -355,6 +360,7 @@ afterwards
 }
 
 func TestRoutinesHooksAndUse(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	dir := folder(t, "project.upath", "project p\nbase "+base+"\ndefaults\n  header X-Env: {env}\nenvironment one\n  let env = \"1\"\n  base "+base+"\n",
 		"sub/common.upath", "let who = \"Ola\"\nroutine \"sign in\" takes pin\n  step \"ask\"\n    send POST /in/{pin}\n    expect status 200\n    keep path from $.path\n  give path\n",
@@ -369,6 +375,7 @@ func TestRoutinesHooksAndUse(t *testing.T) {
 }
 
 func TestSecretsAreNeverShown(t *testing.T) {
+	t.Parallel()
 	base := service(t, mirror)
 	dir := folder(t, "a.upath", "base "+base+"\nsecret token from env HARBOUR_TOKEN\nscenario \"s {token}\"\n  step \"t {token}\"\n    send POST /x/{token}?k={base64(token)}\n      auth basic \"me\" {token}\n      json { \"t\": {token} }\n    expect $.body is \"no {token}\"\n    expect header X-None is {token}\n")
 	r := run(t, dir, "run", "-v")
@@ -395,6 +402,7 @@ func TestSecretsAreNeverShown(t *testing.T) {
 }
 
 func TestBaselines(t *testing.T) {
+	t.Parallel()
 	var n atomic.Int64
 	n.Store(1)
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintf(w, `{"n": %d.0, "t": "x"}`, n.Load()) })
@@ -442,6 +450,7 @@ func (c *tally) serve(w http.ResponseWriter, r *http.Request) {
 }
 
 func TestEffectsWalkPagesAndCountCopies(t *testing.T) {
+	t.Parallel()
 	c := &tally{list: []int{1, 2, 3, 4, 5, 6, 7}}
 	base := service(t, c.serve)
 	r := run(t, folder(t, "a.upath", scenario(base, `
@@ -475,6 +484,7 @@ func TestEffectsWalkPagesAndCountCopies(t *testing.T) {
 
 // Names of parameters, fields and parts may be any text, in quotes.
 func TestNamesInQuotes(t *testing.T) {
+	t.Parallel()
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		_ = r.ParseMultipartForm(1 << 20)
 		_ = json.NewEncoder(w).Encode(map[string]any{"query": r.URL.Query(), "fields": r.PostForm})

@@ -21,6 +21,7 @@ import (
 // What a run made and did not remove is told at its end, and in every report;
 // what was there before is told to stay.
 func TestWhatIsLeftIsTold(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	base := service(t, s.ServeHTTP)
 	dir := folder(t, "a.upath", scenario(base, `  step "make one"
@@ -48,6 +49,7 @@ func TestWhatIsLeftIsTold(t *testing.T) {
 
 // What a service said it has removed, and still shows, is left too.
 func TestWhatIsNotRemovedIsLeft(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == "DELETE" {
@@ -75,6 +77,7 @@ func TestWhatIsNotRemovedIsLeft(t *testing.T) {
 
 // A place where nothing was, and to which PUT has put something, is left whatever it answered.
 func TestAListThatCannotBeReadAnyMoreIsTold(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	broken := false
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
@@ -98,6 +101,7 @@ func TestAListThatCannotBeReadAnyMoreIsTold(t *testing.T) {
 
 // Where nothing says that a name is free, nothing is made, and none is said to be left.
 func TestWhatWasNeverMadeIsNotLeft(t *testing.T) {
+	t.Parallel()
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		assert.Contains(t, []string{"GET", "HEAD", "OPTIONS"}, r.Method)
 		fmt.Fprint(w, "null")
@@ -109,6 +113,7 @@ func TestWhatWasNeverMadeIsNotLeft(t *testing.T) {
 }
 
 func TestWhatPUTMakesIsLeft(t *testing.T) {
+	t.Parallel()
 	there := false
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		if there = there || r.Method == "PUT"; !there {
@@ -122,6 +127,7 @@ func TestWhatPUTMakesIsLeft(t *testing.T) {
 
 // A run that is read-only sends nothing that could change anything.
 func TestReadOnly(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{allow: "GET, POST"})
 	var mu sync.Mutex
 	var methods []string
@@ -143,6 +149,7 @@ func TestReadOnly(t *testing.T) {
 // The last look asks as the resource says, with its credentials: else what a
 // service has made beside what it says is never seen.
 func TestTheLastLookHasCredentials(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		if r.Header.Get("X-Key") != "k9-made-up" {
@@ -262,6 +269,7 @@ scenario "s"
 
 // Whatever is quiet tells what is left.
 func TestQuietRunsTellWhatIsLeft(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	dir := folder(t, "a.upath", scenario(service(t, s.ServeHTTP), "  step \"make one\"\n    send POST /crates\n      json { \"name\": \"Tar\" }\n    expect status 201\n"))
 	for _, q := range []string{"-q", "-qq"} {
@@ -272,6 +280,7 @@ func TestQuietRunsTellWhatIsLeft(t *testing.T) {
 
 // A service that the run did not start is not restarted, nor is another one started.
 func TestWhatWasNotStartedIsNotRestarted(t *testing.T) {
+	t.Parallel()
 	s := newCrates(crateManners{})
 	base := service(t, s.ServeHTTP)
 	dir := folder(t, "project.upath", "project p\n\nservice crates\n  start \"touch started\"\n", "a.upath", cratesResource+"\nscenario \"s\"\n  step \"again\"\n    restart service\n  step \"hard\"\n    kill service\n")

@@ -144,6 +144,7 @@ func TestLimitsOfSchemas(t *testing.T) {
 
 // What the examples hold and what the resource takes must agree.
 func TestExamplesFitWhatIsTaken(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	head := "resource boats\n  collection /boats\n  make { \"name\": \"Tern {turn}\", \"m\": 7 }\n"
 	dir := folder(t, "s.json", `{"type": "object", "properties": {"name": {"$ref": "#/$defs/name"}, "id": {"type": "integer", "readOnly": true}}, "$defs": {"name": {"type": "string", "maxLength": 3}}, "additionalProperties": false}`, "bad.json", `{"type": "array"}`)

@@ -159,6 +159,7 @@ resource boats
 `
 
 func TestLanguageServer(t *testing.T) {
+	t.Parallel()
 	common := "let heron = { \"name\": \"Grey Heron {uuid()}\", \"length_m\": 9 }\n"
 	e := newEditor(t, map[string]string{"boats.upath": edited, "common.upath": common, "project.upath": "project p\n\nbase http://127.0.0.1:9\n"})
 	require.Empty(t, e.diagnostics("boats.upath", 1))
@@ -268,6 +269,7 @@ func TestLanguageServer(t *testing.T) {
 }
 
 func TestLanguageServerRunsAScenario(t *testing.T) {
+	t.Parallel()
 	h := gullPoint(t)
 	text := "base " + h + "\n\nscenario \"look\"\n  step \"s\"\n    send GET /boats\n    expect status 200\n    keep first from $[0].id\n  step \"t\"\n    send GET /boats/{first}\n    expect status 200\n"
 	e := newEditor(t, map[string]string{"look.upath": text})
@@ -307,6 +309,7 @@ func TestLanguageServerRunsAScenario(t *testing.T) {
 // A burst of keys is looked at once; parts of a text are replaced as they are typed, and
 // what is said of a word can be mended.
 func TestLanguageServerWhileTyping(t *testing.T) {
+	t.Parallel()
 	text := "base http://127.0.0.1:9\n\nscenario \"s\"\n  step \"t\"\n    send GET /boats\n    expect status 200\n    keep id from $.id\n"
 	e := newEditor(t, map[string]string{"a.upath": text})
 	require.Len(t, e.diagnostics("a.upath", 1), 1)
@@ -334,6 +337,7 @@ func TestLanguageServerWhileTyping(t *testing.T) {
 
 // The conversation has a beginning and an end.
 func TestLanguageServerLifeCycle(t *testing.T) {
+	t.Parallel()
 	begin := func() (*jsonrpc2.Conn, *exec.Cmd) {
 		cmd := exec.Command(program, "lsp")
 		in, err := cmd.StdinPipe()
@@ -367,6 +371,7 @@ func TestLanguageServerLifeCycle(t *testing.T) {
 
 // Hints that say what to write are edits.
 func TestWhatIsSaidCanBeMended(t *testing.T) {
+	t.Parallel()
 	head := "base http://127.0.0.1:9\n\nscenario \"s\"\n"
 	step := "  step \"t\"\n    send GET /boats\n    expect status 200\n"
 	for name, c := range map[string]struct {
@@ -425,6 +430,7 @@ func applied(text string, action map[string]any, uri string) string {
 // What was tried last is filed where the cursor is; members and paths come from the
 // project's document; a check is explained.
 func TestLanguageServerFilesAndDescribes(t *testing.T) {
+	t.Parallel()
 	h := gullPoint(t)
 	text := "base " + h + "\n\nscenario \"look\"\n  step \"s\"\n    send GET /boats/1\n    expect status 200\n\nscenario \"other\"\n  check lifecycle/deleted-is-gone of boats on delete\n  step \"u\"\n    send GET /boats\n    expect status 200\n"
 	dir := folder(t, "look.upath", text)

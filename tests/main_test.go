@@ -6,12 +6,14 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"flag"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
 	"testing"
@@ -42,6 +44,11 @@ func TestMain(m *testing.M) {
 		build.Env = append(os.Environ(), cgo)
 		build.Stderr = os.Stderr
 		err = build.Run()
+	}
+	// Most of a test is waiting for the program: a few more than there are processors go side by side.
+	flag.Parse()
+	if err == nil {
+		err = flag.Set("test.parallel", strconv.Itoa(runtime.GOMAXPROCS(0)+2))
 	}
 	code := 1
 	if err != nil {

@@ -106,6 +106,7 @@ func boats(t *testing.T, base string) string {
 
 // A service of another manner: wrapped lists and items, text ids, no OPTIONS.
 func TestNewFromAServiceOfAnotherManner(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	items := map[string]map[string]any{}
 	lamps := map[string]map[string]any{"fore": {"name": "fore", "candela": 90, "glass": []any{}}}
@@ -253,6 +254,7 @@ func TestNewFromOpenAPI(t *testing.T) {
 }
 
 func TestAgainstADocument(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("../examples/openapi.yaml")
 	require.NoError(t, err)
 	half := `{"openapi":"3.1.0","info":{"title":"half","version":"1"},"paths":{"/boats":{"get":{"parameters":[{"name":"flag","in":"query","schema":{}},{"name":"X-Pilot","in":"header","schema":{}}],
@@ -296,6 +298,7 @@ func TestAgainstADocument(t *testing.T) {
 // A part of a document is chosen; what it has newly is added, and what a person changed
 // or removed stays so.
 func TestNewChoosesAndUpdates(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("../examples/openapi.yaml")
 	require.NoError(t, err)
 	at := service(t, func(w http.ResponseWriter, r *http.Request) {
@@ -341,6 +344,7 @@ func TestNewChoosesAndUpdates(t *testing.T) {
 
 // Older documents and schemas of an item are drafted as well.
 func TestNewFromOlderDocumentsAndSchemas(t *testing.T) {
+	t.Parallel()
 	dir := folder(t, "old.yaml", "swagger: '2.0'\ninfo: { title: t, version: '1' }\nbasePath: /v1\nsecurityDefinitions: { k: { type: apiKey, in: query, name: key } }\nsecurity: [{ k: [] }]\npaths:\n  /buoys:\n    post:\n      parameters: [{ in: body, name: b, schema: { type: object, properties: { id: { type: integer, readOnly: true }, colour: { type: string } } } }]\n      responses: { '201': { description: made, schema: { type: object, properties: { id: { type: integer } } } } }\n  /buoys/{id}:\n    get: { parameters: [{ in: path, name: id, type: integer, required: true }], responses: { '200': { description: one } } }\n  /fog:\n    get: { responses: { '200': { description: how thick } } }\n",
 		"lamp.json", `{"$schema":"https://json-schema.org/draft/2020-12/schema","title":"Lamp","type":"object","required":["name","light"],"properties":{"id":{"type":"integer","readOnly":true},"name":{"type":"string"},"light":{"$ref":"#/$defs/light"}},"$defs":{"light":{"enum":["red","green"]}}}`)
 	r := run(t, dir, "new", "d", "--from-openapi", "old.yaml")

@@ -78,6 +78,7 @@ scenario "s {who}"
 // FILE:LINE runs what stands at a line: a scenario, with what is done afterwards,
 // a resource, or the checks that go by one of its lines.
 func TestWhatStandsAtALine(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	text, err := os.ReadFile("../examples/boats.upath")
 	require.NoError(t, err)

@@ -46,6 +46,7 @@ func reported(t *testing.T, dir string, args ...string) (map[string]string, resu
 }
 
 func TestReportsAreValidWhateverIsAnswered(t *testing.T) {
+	t.Parallel()
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("X-Odd", "<b>&\"'")
 		switch r.URL.Path {
@@ -311,6 +312,7 @@ func TestCompareTellsWhatChanged(t *testing.T) {
 }
 
 func TestHistoryTellsSinceWhenAndWhatFlickers(t *testing.T) {
+	t.Parallel()
 	n := 0
 	base := service(t, func(w http.ResponseWriter, _ *http.Request) {
 		n++

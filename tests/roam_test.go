@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -27,6 +26,7 @@ func roamFor(usual string) (span string, all bool) {
 // What no derived check finds, roaming does; each time in few steps more than one
 // would write by hand, as a scenario that fails by itself.
 func TestRoamingFindsWhatNoCheckFinds(t *testing.T) {
+	t.Parallel()
 	if os.Getenv("USUALPATH_RACE") != "" {
 		t.Skip("the time windows are narrow")
 	}
@@ -75,24 +75,13 @@ func TestRoamingFindsWhatNoCheckFinds(t *testing.T) {
 
 // A good service is never accused, and what was there before stays as it is.
 func TestRoamingIsSilentOnGoodServices(t *testing.T) {
+	t.Parallel()
 	span, _ := roamFor("3s")
 	seeds := []string{"1"}
 	if os.Getenv("USUALPATH_ROAM_FOR") != "" {
 		seeds = []string{"1", "2", "3"}
 	}
 	for _, seed := range seeds {
-		for name, c := range varieties() {
-			t.Run(name+" "+seed, func(t *testing.T) {
-				t.Parallel()
-				m, dir := c.start(t)
-				r := runFor(t, dir, span, "roam", "--for", span, "--seed", seed, "--clients", "3")
-				assert.Equal(t, 0, r.code, "%s", r.out+r.err)
-				assert.NotContains(t, r.out, "was not walked")
-				m.mu.Lock()
-				defer m.mu.Unlock()
-				assert.Len(t, m.items, 1, "nothing is left behind")
-			})
-		}
 		t.Run("harbour "+seed, func(t *testing.T) {
 			t.Parallel()
 			base := gullPoint(t)
@@ -113,6 +102,7 @@ func runFor(t *testing.T, dir, span string, args ...string) result {
 
 // With one client and a number of steps, the same seed walks the same way.
 func TestRoamingIsToldAgainBySeed(t *testing.T) {
+	t.Parallel()
 	grid := func() string {
 		r := run(t, "../examples", "roam", "boats.upath", "--base", gullPoint(t), "--clients", "1", "--steps", "300", "--seed", "5", "--resource", "boats")
 		require.Equal(t, 0, r.code, r.out+r.err)
@@ -197,6 +187,7 @@ const boatsResource = `resource boats
 `
 
 func TestRoamSaysWhatIsWrong(t *testing.T) {
+	t.Parallel()
 	dir := folder(t, "none.upath", "base http://127.0.0.1:1\n\nscenario \"s\"\n  step \"a\"\n    send GET /\n",
 		"boats.upath", "base http://127.0.0.1:1\n\n"+boatsResource,
 		"read.upath", "base http://127.0.0.1:1\n\nresource boats\n  collection /boats\n")
@@ -226,14 +217,13 @@ func TestRoamSaysWhatIsWrong(t *testing.T) {
 
 // An interrupt ends the walk, and what it has made is removed.
 func TestRoamingIsInterrupted(t *testing.T) {
+	t.Parallel()
 	if os.Getenv("USUALPATH_RACE") != "" {
 		t.Skip("the same without the race detector is enough")
 	}
-	c := varieties()["204 for everything"]
-	m, dir := c.start(t)
+	lamps, dir := drawn(t, nil, "create 204", "replace 204", "identity text")
+	before := lamps.State()
 	r := runWithin(t, dir, 30*time.Second, 2*time.Second, "", "roam", "--for", "60s", "--clients", "3")
 	assert.Equal(t, 130, r.code, r.out+r.err)
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	assert.Len(t, m.items, 1, strconv.Itoa(len(m.items)))
+	assert.Equal(t, before, lamps.State())
 }

@@ -427,6 +427,7 @@ const quayExamples = `  make   { "name": "Oslo Quay {turn}", "depth": 4 }
 
 // What a service does otherwise can be said, and then all of it is judged.
 func TestOtherMannersCanBeSaid(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		manners quayManners
 		says    string
@@ -506,6 +507,7 @@ func TestOtherMannersCanBeSaid(t *testing.T) {
 
 // A total that counts the page is told of.
 func TestATotalIsHeldAgainstTheList(t *testing.T) {
+	t.Parallel()
 	for _, miscounts := range []bool{false, true} {
 		q := newQuay(quayManners{pages: "offset", wrapped: "rows", miscounts: miscounts})
 		for i := range 7 {
@@ -522,6 +524,7 @@ func TestATotalIsHeldAgainstTheList(t *testing.T) {
 
 // A method that is never answered is waited for twice, and not by every check.
 func TestWhatIsNeverAnsweredIsToldOnce(t *testing.T) {
+	t.Parallel()
 	q := newQuay(quayManners{mute: true})
 	base := service(t, q.ServeHTTP)
 	dir := folder(t, "quays.upath", "base "+base+"\n\nresource quays\n  collection /quays\n  identity $.ref\n"+quayExamples)
@@ -539,6 +542,7 @@ func TestWhatIsNeverAnsweredIsToldOnce(t *testing.T) {
 // A draft from a live service finds most of this by itself, and its suite runs
 // at first try; what was there is there.
 func TestADraftFindsOtherManners(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		manners quayManners
 		list    string
@@ -596,6 +600,7 @@ func TestADraftFindsOtherManners(t *testing.T) {
 // Where the paths are not what the resource says, one item is made, and one
 // thing is told.
 func TestWhatIsSaidWrongIsToldOnce(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		manners    quayManners
 		says, told string

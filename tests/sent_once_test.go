@@ -90,6 +90,7 @@ func served(h http.HandlerFunc, r *http.Request, body []byte) string {
 // A service that closes connections after its answers, and does not say so, is checked like any
 // other: nothing is sent twice, claimed or left because of that.
 func TestConnectionsThatAreClosedWithoutAWord(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	s := newCrates(crateManners{})
 	var first atomic.Int64
@@ -113,6 +114,7 @@ func TestConnectionsThatAreClosedWithoutAWord(t *testing.T) {
 
 // A write that has no answer is sent once, whatever its size, and the crash is told.
 func TestAWriteWithoutAnAnswerIsSentOnce(t *testing.T) {
+	t.Parallel()
 	for _, size := range []int{10, 70 << 10, 1 << 20} {
 		var stored atomic.Int64
 		base := rawly(t, func(r *http.Request, _ []byte, c net.Conn) bool {
@@ -134,6 +136,7 @@ func TestAWriteWithoutAnAnswerIsSentOnce(t *testing.T) {
 // A create that is carried out and answered too late is not sent again, nothing is claimed about
 // counts after it, and what it made is removed.
 func TestACreateThatIsAnsweredTooLate(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	s := newCrates(crateManners{})
 	var posts atomic.Int64
@@ -152,6 +155,7 @@ func TestACreateThatIsAnsweredTooLate(t *testing.T) {
 // Bytes that come behind an answer without a body, later than the next step, are told of the
 // step that they belong to.
 func TestBytesThatComeLate(t *testing.T) {
+	t.Parallel()
 	base := rawly(t, func(r *http.Request, _ []byte, c net.Conn) bool {
 		if r.Method == "DELETE" {
 			_, _ = io.WriteString(c, "HTTP/1.1 204 No Content\r\n\r\n")
@@ -172,6 +176,7 @@ func TestBytesThatComeLate(t *testing.T) {
 
 // What is waited for ends with an interrupt, or by itself.
 func TestWhatIsWaitedForEnds(t *testing.T) {
+	t.Parallel()
 	plainOnly(t)
 	s := newCrates(crateManners{})
 	base := service(t, s.ServeHTTP)

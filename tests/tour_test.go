@@ -28,6 +28,7 @@ func free(t *testing.T) string {
 // The tour of the README is typed as it is there, in an empty folder; only
 // the port is one that is free here.
 func TestTheTourOfTheREADME(t *testing.T) {
+	t.Parallel()
 	shell, err := exec.LookPath("bash")
 	if err != nil {
 		t.Skip("there is no shell to type into")

@@ -99,6 +99,7 @@ func TestTrySendsEverything(t *testing.T) {
 
 // Answers are shown as people look at them, kept as they came, and in parts.
 func TestTryShowsWhatCame(t *testing.T) {
+	t.Parallel()
 	var pixels bytes.Buffer
 	require.NoError(t, png.Encode(&pixels, image.NewGray(image.Rect(0, 0, 12, 7))))
 	bodies := map[string][2]string{

@@ -23,6 +23,7 @@ func text(t *testing.T, parts ...string) string {
 // What is tried becomes a suite: each request a step, ids as names, and the whole
 // runs as it is.
 func TestTryFilesSteps(t *testing.T) {
+	t.Parallel()
 	base := gullPoint(t)
 	before := "# Written by hand.\n\nscenario \"mine\"  # and kept\n  step \"open\"\n    send GET /healthz\n    expect status 200\n"
 	dir := folder(t, "project.upath", "project p\n\nbase "+base+"\n\ndefaults\n  header Accept: application/json\n", "boats.upath", before)
@@ -74,6 +75,7 @@ func TestTryFilesSteps(t *testing.T) {
 
 // A project's names, secrets and environments are known by hand too.
 func TestTryKnowsTheProject(t *testing.T) {
+	t.Parallel()
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
 		fmt.Fprintf(w, `{"path": %q, "auth": %q, "crew": %q}`, r.URL.Path, r.Header.Get("Authorization"), r.Header.Get("X-Crew"))
@@ -92,6 +94,7 @@ func TestTryKnowsTheProject(t *testing.T) {
 }
 
 func TestTryShowsWhatDiffers(t *testing.T) {
+	t.Parallel()
 	var n atomic.Int64
 	base := service(t, func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")

@@ -165,6 +165,7 @@ const pierScenario = `scenario "a berth's life in XML"
 
 // Lists in XML are compared as trees: blanks, order of attributes and prefixes do not count.
 func TestEffectsInXML(t *testing.T) {
+	t.Parallel()
 	for _, bent := range []bool{false, true} {
 		base := service(t, pier(bent))
 		dir := folder(t, "project.upath", strings.Replace(pierSuite, "BASE", base, 1), "pier.upath", pierScenario)
@@ -216,6 +217,7 @@ const pierResource = `resource berths
 
 // A resource in XML has the checks that do not speak of JSON.
 func TestAResourceInXML(t *testing.T) {
+	t.Parallel()
 	for _, bent := range []bool{false, true} {
 		base := service(t, pier(bent))
 		dir := folder(t, "project.upath", "project pier\n\nbase "+base+"\n", "pier.upath", pierResource)
@@ -303,6 +305,7 @@ const shelfResource = `resource texts
 
 // A resource of plain texts, whose list is XML: the whole body is the value.
 func TestAResourceOfTexts(t *testing.T) {
+	t.Parallel()
 	for _, manner := range []string{"", "bent", "anew"} {
 		base := service(t, shelf(manner))
 		dir := folder(t, "project.upath", "project shelf\n\nbase "+base+"\n", "shelf.upath", shelfResource)
@@ -319,6 +322,7 @@ func TestAResourceOfTexts(t *testing.T) {
 
 // A name that the client chose is shown in the list alone: nothing is claimed of the item.
 func TestNamesThatOnlyTheListShows(t *testing.T) {
+	t.Parallel()
 	const says = `resource cups
   collection /cupboard
   identity   chosen "c-{turn}-{random_text(6)}" by $.key
@@ -376,6 +380,7 @@ func TestAResourceInTwoForms(t *testing.T) {
 
 // What is missing or mixed in a resource of another form is said at its place.
 func TestFormsThatDoNotFit(t *testing.T) {
+	t.Parallel()
 	const head = "base http://127.0.0.1:1\n\nresource a\n  collection /a\n"
 	for text, says := range map[string]string{
 		"  make xml \"<a><b>{turn}</b></a>\"\n  identity xml @id":                           "write members xml //a",

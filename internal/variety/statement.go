@@ -297,13 +297,8 @@ func (s *Service) sayAnswers(say func(string, ...any)) {
 	if s.Has("invalid 409") {
 		add("invalid", "400 or 409 or 422")
 	}
-	if s.option("says answers") != "" {
-		switch s.option("repeated delete") {
-		case "204", "200":
-			add("repeat delete", s.option("repeated delete"))
-		}
-	} else if s.Has("gone 403") {
-		add("repeat delete", s.option("repeated delete"))
+	if how := s.option("repeated delete"); s.Has("gone 403") || s.Has("says answers yes") && how != "410" {
+		add("repeat delete", how)
 	}
 	if len(list) > 0 {
 		say("answers %s", strings.Join(list, ", "))

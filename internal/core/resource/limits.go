@@ -163,7 +163,7 @@ func (s *script) edge(i int, c memberCase, word string) {
 	byDefault, read := fmt.Sprintf("default_%d", i+1), c.reads == asNull && s.Supports("read") && s.readsAsSent(c.member)
 	if read {
 		// What nothing stands for is the service's to say: leaving the member out tells it.
-		without := c.member + " is left out"
+		without := "what " + c.member + " is by default"
 		s.attempt(without, bodyLine(s.Make, s.turned(s.Make.object(s.told(map[string]*string{c.member: nil})), later(i+mostEdges))))
 		s.step("read it: "+without, when(s.fine()+of(without)), send("GET", s.at(s.stray())), keep(byDefault+" from "+s.inItem(memberPath(c.member))).ifThere())
 	}

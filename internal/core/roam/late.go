@@ -39,13 +39,15 @@ func (w *walk) waits(it *item, isGone bool) bool {
 // meet any more: when it is done is not known.
 func (r *ring) late() bool {
 	for _, c := range r.calls {
-		if c.m.status != 202 {
-			continue
-		}
-		r.g.late = true
-		if it := r.w.peek(c.m.item); it != nil && c.id != nil {
+		r.g.late = r.g.late || c.m.status == 202
+	}
+	for _, c := range r.calls {
+		// What was made is removed at the end.
+		if it := r.w.peek(c.m.item); r.g.late && it != nil && c.id != nil {
 			it.id, it.is, it.parted = c.id, unsure, true
-			r.w.waits(it, false)
+			if c.m.status == 202 {
+				r.w.waits(it, false)
+			}
 		}
 	}
 	return r.g.late
