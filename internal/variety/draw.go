@@ -100,6 +100,10 @@ func Draw(seed uint64) Manners {
 	for len(m) < least {
 		names := slices.Sorted(maps.Keys(choices))
 		r.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
+		if i := slices.Index(names, "identity"); seed%2 == 0 {
+			// What excludes many others would hardly ever come after them.
+			names[0], names[i] = names[i], names[0]
+		}
 		for _, name := range names {
 			if l := choices[name][r.IntN(len(choices[name]))]; r.Float64() < share && m.takes(l) {
 				m[l.String()] = true

@@ -260,6 +260,9 @@ func (s *Service) sayRest(say func(string, ...any)) {
 	if s.Has("gone a state") {
 		say(`gone { "state": "removed", ... }`)
 	}
+	if s.Has("create 202") || s.Has("replace 202") || s.Has("amended 202") || s.Has("delete 202") {
+		say("ready within 300ms")
+	}
 	s.sayAnswers(say)
 }
 
