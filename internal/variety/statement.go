@@ -132,7 +132,7 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	first, then, change := "", "", `"note": "hard sand"`
 	switch {
 	case s.Has("identity chosen and repeated"):
-		first = fmt.Sprintf(`"ref": "k-{turn}", `)
+		first = `"ref": "k-{turn}", `
 		then = first
 	case s.Has("identity natural"):
 		first, then = `"ref": "k-{turn}", `, `"ref": {id}, `
