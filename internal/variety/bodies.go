@@ -16,6 +16,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"usualpath/internal/core/value"
 )
 
 // members are what clients send of a lamp, in the order in which they are looked at.
@@ -71,7 +73,7 @@ func (s *Service) object(c *call) (map[string]any, error) {
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return nil, malformed
 	}
-	if s.Has("member twice refused") && twice(c.body) {
+	if _, err := value.Decode(string(c.body), value.Limits{}); s.Has("member twice refused") && err != nil {
 		return nil, malformed
 	}
 	if s.Has("wrap both") {
@@ -82,42 +84,6 @@ func (s *Service) object(c *call) (map[string]any, error) {
 		in = inner
 	}
 	return in, nil
-}
-
-// twice tells whether some member of the outer object stands there twice.
-func twice(body []byte) bool {
-	d, depth, seen, key := json.NewDecoder(bytes.NewReader(body)), 0, map[string]bool{}, true
-	for {
-		t, err := d.Token()
-		if err != nil {
-			return false
-		}
-		switch t {
-		case json.Delim('{'), json.Delim('['):
-			if depth++; depth > 1 {
-				key = true
-			}
-			continue
-		case json.Delim('}'), json.Delim(']'):
-			depth--
-			continue
-		}
-		if depth != 1 {
-			continue
-		}
-		name, text := t.(string)
-		if key && text {
-			if seen[name] {
-				return true
-			}
-			seen[name] = true
-			// What follows is its value: of an object or an array all is deeper.
-			var v json.RawMessage
-			if d.Decode(&v) != nil {
-				return false
-			}
-		}
-	}
 }
 
 // lamp holds members against the rules, and gives what is stored.
