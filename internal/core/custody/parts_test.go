@@ -310,3 +310,16 @@ func TestTexts(t *testing.T) {
 	assert.Equal(t, []string{"a", "c"}, names)
 	assert.True(t, each(nil, nil))
 }
+
+// Items with paths of their own are as if they were below their list.
+func TestItemsElsewhere(t *testing.T) {
+	for at, want := range map[string]string{"/lamp/7/latest": "/lamps/7", "/LAMP/K7/Latest": "/lamps/K7", "/lamp/7": "", "/lamp//latest": "", "/lamp/7/8/latest": "", "/lamps/7": ""} {
+		below, its := List{Path: "/lamps", Items: "/lamp/*/latest"}.plainly(at)
+		assert.Equal(t, want != "", its, at)
+		if its {
+			assert.Equal(t, want, below)
+		}
+	}
+	_, its := List{Path: "/lamps"}.plainly("/lamps/7")
+	assert.False(t, its)
+}

@@ -255,3 +255,22 @@ func TestWhatIsIgnored(t *testing.T) {
 		assert.Equal(t, c.want, v.Bare(&Snapshot{Keys: []string{"k"}, Members: map[string]*value.Value{"k": body}}).Members["k"].String())
 	}
 }
+
+// An identity that a path or a header gave is a text, also where members have it as a number, and the
+// other way round.
+func TestFindInEitherSpelling(t *testing.T) {
+	s := &Snapshot{Members: map[string]*value.Value{}}
+	for _, id := range []string{`7`, `"8"`, `"x"`} {
+		s.Members[decoded(t, id).Key()] = decoded(t, `{"of": `+id+`}`)
+	}
+	for id, of := range map[string]string{`7`: `7`, `"7"`: `7`, `"8"`: `"8"`, `8`: `"8"`, `"x"`: `"x"`, `"y"`: "", `9`: "", `"[1]"`: ""} {
+		m, there := s.Find(decoded(t, id))
+		assert.Equal(t, of != "", there, id)
+		if there {
+			got, _ := m.Get("of")
+			assert.True(t, value.Equal(decoded(t, of), got), "%s: %s", id, m)
+			continue
+		}
+		assert.Equal(t, decoded(t, id).Key(), s.KeyOf(decoded(t, id)))
+	}
+}
