@@ -76,8 +76,8 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	case method == "DELETE" && taken:
 		l.drop(u.Host, where, true)
 	case method == "GET" && status == 200:
-		l.restore(u.Host, where, string(r.Answer.Body))
-	case syntax.SafeMethod(method) && method != "OPTIONS" && t.run.absent(status):
+		l.restore(u.Host, where, string(r.Answer.Body), t.keyed())
+	case syntax.SafeMethod(method) && method != "OPTIONS" && t.absent(where, status):
 		l.drop(u.Host, where, false)
 		if method == "GET" {
 			// Some answer 404 to HEAD for what they do not serve.
@@ -86,6 +86,12 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 		return
 	}
 	delete(l.free, u.Host+where)
+}
+
+// keyed tells whether some guarded list tells its items apart.
+func (t *turn) keyed() bool {
+	lists, err := t.Lists()
+	return err == nil && slices.ContainsFunc(lists, func(l List) bool { return l.Keyed })
 }
 
 // named is the path of what a create has made, and its name there: by Location
@@ -109,7 +115,7 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 				return below(k.Value)
 			}
 			if k.Header {
-				name := path.Base(PlainPath(k.Value.Plain()))
+				name := path.Base(exactPath(k.Value.Plain()))
 				return path.Join(list, name), name
 			}
 		}
@@ -179,13 +185,10 @@ func (t *turn) learn(r *expect.Reply) {
 		return
 	}
 	o := &t.own
-	if r.Answer.Status == 403 && r.Request.Method == "GET" && t.removed[at] {
-		t.run.hides.Store(true)
-	}
 	switch status := r.Answer.Status; {
 	case syntax.SafeMethod(r.Request.Method):
 		switch {
-		case t.run.absent(status):
+		case t.absent(at, status):
 			o.gone[at] = true
 			delete(o.shown, at)
 			delete(o.proven, at)

@@ -98,14 +98,22 @@ func (t *turn) stood(l List) (there map[string]bool, why string, err error) {
 // again looks at what this scenario has removed before it is written to once more: a server that
 // finds something else under its name must not change that.
 func (t *turn) again(r *exchange.Request, what string) string {
-	if !t.removed[t.exact(r.URL)] {
+	at := t.exact(r.URL)
+	if t.going[at] {
+		// Its delete was taken with 202: it is there for a while yet, or is gone.
+		if x := t.reads(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}); x.Answer != nil && absent(x.Answer.Status) {
+			t.removed[at] = true
+			delete(t.going, at)
+		}
+	}
+	if !t.removed[at] {
 		return ""
 	}
 	if t.About().Afterwards {
 		return "nothing to do: it has been removed"
 	}
 	x := t.Ask(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}, "whether it is gone")
-	if x.Answer == nil || !t.run.absent(x.Answer.Status) {
+	if x.Answer == nil || !t.absent(at, x.Answer.Status) {
 		return what + " was removed, and reading it does not say that it is gone"
 	}
 	return ""

@@ -138,9 +138,10 @@ func (l *ledger) asRead(m made) string {
 }
 
 // restore notes that something is there although it was said to be gone, and
-// reads as it did before: else it may be kept in a state that says so.
-func (l *ledger) restore(host, where, body string) {
-	if was, known := l.seen[host+where]; l.away[host+where] || !known || was != body {
+// reads as it did before: else it may be kept in a state that says so. Of what was never read that
+// cannot be told: then its list tells it at the end, where there is one.
+func (l *ledger) restore(host, where, body string, listed bool) {
+	if was, known := l.seen[host+where]; l.away[host+where] || known && was != body || !known && listed {
 		return
 	}
 	if m, known := l.removed[host+where]; known {

@@ -61,9 +61,8 @@ func (l *ledger) gone(id string) (made, bool) {
 }
 
 // removeLeft removes what a list still shows and no step has removed: what a service makes of a
-// request that names nothing, such as a list in place of an item, and what a delete that was not answered
-// has left. It shows what only this run can
-// have drawn.
+// request that names nothing, such as a list in place of an item, and what a delete that was not
+// answered has left. It shows what only this run can have drawn.
 func (r *Run) removeLeft(one *watched) {
 	l := &r.ledger
 	l.mu.Lock()
@@ -110,12 +109,10 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	})
 	l.mu.Unlock()
 	for _, m := range open[:min(len(open), mostAsked)] {
-		// What goes by itself and is not listed is gone; and what is hidden is not shown to whoever has
-		// made it only when it is gone.
-		if is := 0; !m.going || r.book.Listing(one.kind()) == partial {
-			if is = one.asks(path.Base(m.path)); !absent(is) && is != 403 {
-				continue
-			}
+		// What goes by itself and is not listed is gone, where the list shows all.
+		gone := m.going && r.book.Listing(one.kind()) != partial
+		if !gone && !absent(one.asks(path.Base(m.path))) {
+			continue
 		}
 		l.mu.Lock()
 		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })

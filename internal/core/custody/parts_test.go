@@ -193,16 +193,16 @@ func TestTheLedger(t *testing.T) {
 	_, known = l.gone("99")
 	assert.False(t, known)
 
-	l.restore("h", "/boats/8", "otherwise")
+	l.restore("h", "/boats/8", "otherwise", false)
 	assert.Len(t, l.left(nil), 1, "it reads otherwise than before: it may be kept in a state that says so")
-	l.restore("h", "/boats/8", "as it was")
+	l.restore("h", "/boats/8", "as it was", false)
 	assert.Equal(t, []string{"POST g 8", "POST /boats 8"}, l.left(nil))
 	assert.NotContains(t, l.removed, "h/boats/8")
 	l.drop("h", "/boats/8", true)
 	l.away = noted(l.away, "h/boats/8")
-	l.restore("h", "/boats/8", "as it was")
+	l.restore("h", "/boats/8", "as it was", false)
 	assert.Len(t, l.left(nil), 1, "a list was seen to lose it")
-	l.restore("h", "/boats/none", "x")
+	l.restore("h", "/boats/none", "x", false)
 	assert.Len(t, l.left(nil), 1)
 
 	for i := range mostRemoved + 10 {

@@ -33,10 +33,10 @@ func exactPath(raw string) string {
 }
 
 // exact and plain are the paths of a URL, those of items as if they were below their lists.
-func (t *turn) exact(raw string) string { return t.below(exactPath(raw)) }
-func (t *turn) plain(raw string) string { return t.below(PlainPath(raw)) }
+func (t *turn) exact(raw string) string { return t.asListed(exactPath(raw)) }
+func (t *turn) plain(raw string) string { return t.asListed(PlainPath(raw)) }
 
-func (t *turn) below(at string) string {
+func (t *turn) asListed(at string) string {
 	if !t.how.Elsewhere {
 		return at
 	}
@@ -84,5 +84,10 @@ func known(method string) bool {
 // absent tells of a status that nothing is there.
 func absent(status int) bool { return status == 404 || status == 410 }
 
-// absent tells whether a status says that nothing is there, as this service says it.
-func (r *Run) absent(status int) bool { return absent(status) || status == 403 && r.hides.Load() }
+// absent tells whether a status says that nothing is at a path. A service may hide what is not there behind
+// 403 (RFC 9110 §15.5.4), as it hides what is somebody else's: it counts for what this scenario has
+// removed, and for names that nobody but this run can have drawn.
+func (t *turn) absent(at string, status int) bool {
+	name := path.Base(at)
+	return absent(status) || status == 403 && (t.removed[at] || !few(name) && t.drawn.In(name))
+}

@@ -91,7 +91,7 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> 202
 			DELETE /boats/51 -> 202`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
-			left on the service: POST /boats 51`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 5},
+			left on the service: POST /boats 51`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 6},
 		"a create that names another item": {"creates name the first", nil, `
 			POST /boats MINE -> 201, which is false of 1
 			DELETE /boats/1 -> held: was there before`, "1 2", `

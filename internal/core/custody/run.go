@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"usualpath/internal/core/event"
@@ -24,9 +23,6 @@ type Run struct {
 	ledger ledger
 	others *others
 	watch  *watch
-	// hides is set once what was removed read as 403: a service may say so of what is not there
-	// (RFC 9110 §15.5.4).
-	hides atomic.Bool
 }
 
 // Options connect it with what runs the scenarios.

@@ -131,7 +131,6 @@ var onContainer = map[string]func(c *Context, p *syntax.Predicate, v *value.Valu
 var onBody = map[string]func(c *Context, p *syntax.Predicate) Outcome{
 	"empty":         func(c *Context, _ *syntax.Predicate) Outcome { return c.empty() },
 	"json":          func(c *Context, _ *syntax.Predicate) Outcome { return c.isJSON() },
-	"resembles":     (*Context).resembles,
 	"leaks nothing": func(c *Context, _ *syntax.Predicate) Outcome { return c.leaks() },
 }
 
@@ -143,6 +142,7 @@ var onDocument = map[string]func(c *Context, p *syntax.Predicate, v *value.Value
 	"same as":       func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.same(p, v, "$") },
 	"same shape as": (*Context).sameShape,
 	"agrees with":   func(c *Context, p *syntax.Predicate, v *value.Value) Outcome { return c.agrees(p, v, "$") },
+	"resembles":     (*Context).resembles,
 	"fits schema":   (*Context).fits,
 }
 

@@ -35,6 +35,22 @@ func (s *script) refusal(otherwise string, always ...string) []line {
 	return []line{expect("status " + strings.Join(append([]string{s.refused(otherwise)}, always...), " or ")), s.unchanged("")}
 }
 
+// refusedOrKept tries to make an item of what is not one. A store may keep any bytes under the type that
+// they were sent with: then it shows them as they are, which is told as a warning.
+func (s *script) refusedOrKept(title string, body line, refused, same string) {
+	if !s.Supports("read") {
+		s.attempt(title, body, expect("status "+refused), s.unchanged(""))
+		return
+	}
+	nowhere := line{}
+	if !s.makesByName() {
+		// What was made of it is read back, where the answer says which item that is.
+		nowhere = expect("status " + refused + " when {" + fmt.Sprintf("stray%d", s.strays+1) + "} missing")
+	}
+	s.attempt(title, body, expect(s.fine()+" or "+refused), nowhere, prefer("status "+refused), s.unchanged("when status 4xx"))
+	s.step("read what came of "+title, when(s.fine()+of(title)), when("{"+s.stray()+"} exists"), send("GET", s.at(s.stray())), expect("status 200"), expect(same))
+}
+
 func inputChecks() []Check {
 	const bad = "RFC 9110 §15.5.1"
 	membersOf := func(r *Resource) []Field {
@@ -82,18 +98,11 @@ func inputChecks() []Check {
 				// way only is a warning.
 				lenient := []line{expect("status not 5xx"), prefer("status " + s.refused("400 or 422")), s.unchanged("when status 4xx")}
 				for _, m := range malformed {
-					claims := s.refusal("400 or 422")
 					if m.extension {
-						claims = lenient
+						s.attempt(m.what, append([]line{textBody(m.text, s.media())}, lenient...)...)
+						continue
 					}
-					if !m.extension && s.Supports("read") && s.As == "" {
-						// A store may keep any bytes under the type that they were sent with.
-						claims = []line{expect(s.fine() + " or " + s.refused("400 or 422")), prefer("status " + s.refused("400 or 422")), s.unchanged("when status 4xx")}
-					}
-					s.attempt(m.what, append([]line{textBody(m.text, s.media())}, claims...)...)
-					if !m.extension && s.Supports("read") && s.As == "" {
-						s.step("read what came of "+m.what, when(s.fine()+of(m.what)), send("GET", s.at(s.stray())), expect("status 200"), expect("text is "+quoted(m.text)))
-					}
+					s.refusedOrKept(m.what, textBody(m.text, s.media()), s.refused("400 or 422"), "text is "+quoted(m.text))
 				}
 				if len(s.Make.Fields) > 0 {
 					s.attempt("a trailing comma", append([]line{s.rawBody("", ",")}, lenient...)...)
@@ -137,7 +146,8 @@ func inputChecks() []Check {
 					s.step("read what came of "+title, when(s.fine()+of(title)), send("GET", s.at(id)), expect("status 200"), s.shows("expect", body))
 					k++
 				}
-				s.attempt("XML that says it is JSON", append([]line{textBody("<boat><name>Tern</name></boat>", s.media())}, s.refusal("400 or 415 or 422", "415")...)...)
+				const xml = "<boat><name>Tern</name></boat>"
+				s.refusedOrKept("XML that says it is JSON", textBody(xml, s.media()), s.refused("400 or 422")+" or 415", "text is "+quoted(xml))
 			},
 		},
 		{
@@ -201,12 +211,13 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				for _, one := range [][2]string{{"an array", "[" + s.example(s.Make, 0) + "]"}, {"a text", `"a word"`}, {"a number", "7"}, {"null", "null"}} {
-					claims := s.refusal("400 or 422")
+					title := one[0] + " in place of the object"
 					if one[0] == "an array" || one[0] == "null" && len(s.Required)+len(s.OnCreate) == 0 {
 						// An array may make several, and null may be as good as nothing.
-						claims = []line{expect("status not 5xx"), prefer("status " + s.refused("400 or 422")), s.unchanged("when status 4xx")}
+						s.attempt(title, bodyLine(s.Make, one[1]), expect("status not 5xx"), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
+						continue
 					}
-					s.attempt(one[0]+" in place of the object", append([]line{bodyLine(s.Make, one[1])}, claims...)...)
+					s.refusedOrKept(title, bodyLine(s.Make, one[1]), s.refused("400 or 422"), s.subject()+" is "+one[1])
 				}
 			},
 		},
@@ -327,23 +338,20 @@ func inputChecks() []Check {
 	}, uniqueChecks()...)
 }
 
-// sendsSomething tells why nothing may be all that is sent.
+// sendsSomething tells why no body at all is as good as that of the example.
 func sendsSomething(r *Resource) string {
-	if why := sendsJSON(r); r.Make.json() {
-		return why
+	if r.Make.json() && len(r.Make.Fields) == 0 && strings.Trim(r.Make.Text, "{ }") == "" {
+		return "`make` says nothing"
 	}
 	return ""
 }
 
 // sendsJSON tells why a body cannot be malformed JSON.
 func sendsJSON(r *Resource) string {
-	switch {
-	case !r.Make.json():
+	if !r.Make.json() {
 		return "`make` is not sent as JSON"
-	case len(r.Make.Fields) == 0 && strings.Trim(r.Make.Text, "{ }") == "":
-		return "`make` says nothing"
 	}
-	return ""
+	return sendsSomething(r)
 }
 
 func notByName(r *Resource) string {

@@ -116,7 +116,6 @@ func allPairs(members [][]memberCase, most int) [][]memberCase {
 // refused though each was taken alone cannot be told: there may be a rule.
 func (s *script) pair(i int, row []memberCase) {
 	change, parts := map[string]*string{}, []string{}
-	status := s.fine()
 	sent := fmt.Sprintf("sent_%d", i+1)
 	var reads []string
 	for k := range row {
@@ -124,16 +123,13 @@ func (s *script) pair(i int, row []memberCase) {
 		parts = append(parts, row[k].title())
 		reads = append(reads, quoted(row[k].member)+": "+memberOf(sent, row[k].member))
 		row[k].unique = slices.Contains(s.Unique, row[k].member)
-		if also := row[k].orTaken(); len(also) > len(status)-len(s.fine()) {
-			status = s.fine() + also
-		}
 	}
 	if change = s.told(change); change == nil {
 		return
 	}
 	title := strings.Join(parts, "; ")
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
-	s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), expect("status not 5xx"), need(status+" because \"each of these was taken alone: is there a rule between members?\""))
+	s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), expect("status not 5xx"), need(s.fine()+orTaken(row...)+" because \"each of these was taken alone: is there a rule between members?\""))
 	if s.Supports("read") {
 		s.step("read it: "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), expect("status 200"), s.covers("expect", "{ "+strings.Join(reads, ", ")+" }"))
 	}

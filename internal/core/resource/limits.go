@@ -132,14 +132,17 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 
 // orTaken is what else may be answered to a value that somebody may have already: one that is drawn
 // nobody has.
-func (c memberCase) orTaken() string {
-	switch {
-	case !c.unique:
-		return ""
-	case (Field{Text: c.text}).telling():
-		return " or 409"
+func orTaken(cases ...memberCase) (out string) {
+	for _, c := range cases {
+		switch {
+		case !c.unique:
+		case !(Field{Text: c.text}).telling():
+			return " or 409 or 422 or 400"
+		default:
+			out = " or 409"
+		}
 	}
-	return " or 409 or 422 or 400"
+	return out
 }
 
 // mostEdges is beyond the number of cases that are tried.
@@ -153,18 +156,19 @@ func (s *script) edge(i int, c memberCase, word string) {
 	}
 	sent := fmt.Sprintf("sent_%d", i+1)
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
-	taken := says(word, s.fine()+c.orTaken())
+	taken := says(word, s.fine()+orTaken(c))
 	lines := []line{bodyLine(s.Make, "{"+sent+"}"), taken}
 	if c.like != "" {
 		plain := c.member + " is " + strings.Trim(c.like, `"`)
 		s.attempt(plain, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{c.member: &c.like}), later(i+mostEdges))))
 		lines = append([]line{when(s.fine() + of(plain))}, lines...)
 	}
-	byDefault, read := fmt.Sprintf("default_%d", i+1), c.reads == asNull && s.Supports("read") && s.readsAsSent(c.member)
+	byDefault, left := fmt.Sprintf("default_%d", i+1), s.told(map[string]*string{c.member: nil})
+	read := c.reads == asNull && s.Supports("read") && s.readsAsSent(c.member) && left != nil
 	if read {
 		// What nothing stands for is the service's to say: leaving the member out tells it.
 		without := "what " + c.member + " is by default"
-		s.attempt(without, bodyLine(s.Make, s.turned(s.Make.object(s.told(map[string]*string{c.member: nil})), later(i+mostEdges))))
+		s.attempt(without, bodyLine(s.Make, s.turned(s.Make.object(left), later(i+mostEdges))))
 		s.step("read it: "+without, when(s.fine()+of(without)), send("GET", s.at(s.stray())), keep(byDefault+" from "+s.inItem(memberPath(c.member))).ifThere())
 	}
 	s.attempt(c.title(), lines...)
@@ -356,7 +360,7 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	if method == "PATCH" {
 		content = s.patch("{" + sent + "}")
 	}
-	taken := expect("status 2xx" + c.orTaken())
+	taken := expect("status 2xx" + orTaken(c))
 	lines := []line{send(method, s.at("id")), content, taken}
 	if c.like != "" {
 		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)

@@ -1,30 +1,55 @@
 package resource
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // anError is what an answer that is an error looks like from the inside.
 const anError = `{ "error": not null, ... } or { "errors": not null, ... } or { "success": false, ... } or { "status": "fail" or "error" or integer 400..599, ... }`
 
-// offPath writes requests that are refused: of what is not there, of what
-// cannot be read, of what cannot be done.
-func (s *script) offPath(claims func(kind string) []line) {
+// refusal is a request that is refused: of what is not there, of what cannot be read, of what cannot be
+// done.
+type refusal struct {
+	title string
+	lines []line
+	// makes marks one that may make an item all the same.
+	makes bool
+}
+
+func (s *script) refusals() (out []refusal) {
 	if s.Supports("read") && (s.creates() || s.Supports("list")) {
 		s.absent()
-		s.step("what is not there", append([]line{send("GET", s.at("nobody"))}, claims("missing")...)...)
+		out = append(out, refusal{"what is not there", []line{send("GET", s.at("nobody"))}, false})
 	}
 	if s.creates() && s.Make.json() {
-		s.attempt("what is not JSON", append([]line{textBody(halfABody, s.media())}, claims("invalid")...)...)
+		out = append(out, refusal{"what is not JSON", []line{textBody(halfABody, s.media())}, true})
 	}
-	if s.creates() {
-		if len(s.Make.Fields) > 0 && len(s.Required) > 0 {
-			s.attempt("what lacks a member", append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, claims("invalid")...)...)
-		}
+	if s.creates() && len(s.Make.Fields) > 0 && len(s.Required) > 0 {
+		out = append(out, refusal{"what lacks a member", []line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{s.Required[0]: nil}), later(1)))}, true})
 	}
 	method := invented
 	if s.Disposable {
 		method = "PATCH"
 	}
-	s.step("what cannot be done", append([]line{send(method, s.coll()), jsonBody("{}", "")}, claims("method")...)...)
+	return append(out, refusal{"what cannot be done", []line{send(method, s.coll()), jsonBody("{}", "")}, false})
+}
+
+// asks writes a refusal, with claims about it.
+func (s *script) asks(r refusal, title string, claims ...line) {
+	lines := append(slices.Clone(r.lines), claims...)
+	if r.makes {
+		s.attempt(title, lines...)
+		return
+	}
+	s.step(title, lines...)
+}
+
+// offPath writes all of them, with claims about each.
+func (s *script) offPath(claims func() []line) {
+	for _, r := range s.refusals() {
+		s.asks(r, r.title, claims()...)
+	}
 }
 
 func representationChecks() []Check {
@@ -44,7 +69,7 @@ func representationChecks() []Check {
 				if s.Supports("read") {
 					s.readBack("read the item", append([]line{need("status 200")}, typed...)...)
 				}
-				s.offPath(func(string) []line { return typed })
+				s.offPath(func() []line { return typed })
 			},
 		},
 		{
@@ -61,7 +86,7 @@ func representationChecks() []Check {
 				if s.Supports("read") {
 					s.readBack("read the item", append([]line{need("status 200")}, valid...)...)
 				}
-				s.offPath(func(string) []line { return valid })
+				s.offPath(func() []line { return valid })
 			},
 		},
 		{
@@ -101,7 +126,7 @@ func representationChecks() []Check {
 			Mend:   "answer with the status that the words are about",
 			Write: func(s *script) {
 				fine := expect("body is not " + anError + " when status 2xx")
-				s.offPath(func(string) []line { return []line{fine} })
+				s.offPath(func() []line { return []line{fine} })
 			},
 		},
 		{
@@ -111,7 +136,7 @@ func representationChecks() []Check {
 			Mend:   "make both from one value",
 			Write: func(s *script) {
 				n := 0
-				s.offPath(func(string) []line {
+				s.offPath(func() []line {
 					n++
 					code := fmt.Sprintf("code%d", n)
 					return []line{keep(code + " from status"), expect("$.status is {" + code + "} when body is { \"status\": integer 100..599, ... }")}
@@ -129,12 +154,14 @@ func representationChecks() []Check {
 			Cause:  "some are made by handlers, some by the framework",
 			Mend:   "make all of them in one place",
 			Write: func(s *script) {
-				s.offPath(func(kind string) []line {
-					if kind == "missing" {
-						return []line{need("status 4xx")}
-					}
-					return []line{when("text matches /./" + of("what is not there")), prefer("body resembles \"what is not there\" when status 4xx")}
-				})
+				all := s.refusals()
+				s.asks(all[0], all[0].title, need("status 4xx"))
+				for _, r := range all[1:] {
+					// What is answered without a body, or not refused, has no form to compare.
+					s.asks(r, r.title)
+					s.asks(r, r.title+", again", when("body is any"+of(all[0].title)), when("status 4xx"+of(r.title)), when("text matches /./"+of(r.title)),
+						prefer("body resembles "+quoted(all[0].title)+" when status 4xx"))
+				}
 			},
 		},
 		{
@@ -143,7 +170,7 @@ func representationChecks() []Check {
 			Cause:  "exceptions are sent to clients, as on a developer's machine",
 			Mend:   "log the details, and send an id to find them by",
 			Write: func(s *script) {
-				s.offPath(func(string) []line { return []line{expect("body leaks nothing")} })
+				s.offPath(func() []line { return []line{expect("body leaks nothing")} })
 				if s.Supports("read") {
 					s.step("an odd identity", send("GET", s.parented(replaceID(s.Item, "%27"))), expect("body leaks nothing"))
 				}

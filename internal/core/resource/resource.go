@@ -249,6 +249,7 @@ func (rd *reader) read(name string, st *syntax.Statement, known map[string]*Reso
 		rd.line(c)
 	}
 	rd.unwrap()
+	rd.carries()
 	if r.By == "" && r.Identity != "" {
 		r.By = r.Identity
 	}

@@ -549,7 +549,7 @@ func (s *script) retract() {
 // fine are the statuses of a create that made something: any success, and a redirect where the
 // resource says that creates answer so (RFC 9110 §15.4.4).
 func (r *Resource) fine() string {
-	if strings.Contains(r.Answers["create"], "30") {
+	if slices.ContainsFunc(strings.Fields(r.Answers["create"]), func(word string) bool { return word[0] == '3' }) {
 		return "status 2xx or " + r.Answers["create"]
 	}
 	return "status 2xx"
@@ -557,12 +557,16 @@ func (r *Resource) fine() string {
 
 // Took tells whether a status says that a create made something.
 func (r *Resource) Took(status int) bool {
-	return status/100 == 2 || status/100 == 3 && strings.Contains(r.Answers["create"], strconv.Itoa(status))
+	return status/100 == 2 || status/100 == 3 && r.answers("create", status)
 }
 
 // Missing tells whether the resource says that a status is that of what is not there.
-func (r *Resource) Missing(status int) bool {
-	return strings.Contains(r.Answers["missing"], strconv.Itoa(status))
+func (r *Resource) Missing(status int) bool { return r.answers("missing", status) }
+
+// answers tells whether a line `answers` names a status, or its class.
+func (r *Resource) answers(what string, status int) bool {
+	words := strings.Fields(r.Answers[what])
+	return slices.Contains(words, strconv.Itoa(status)) || slices.Contains(words, fmt.Sprintf("%dxx", status/100))
 }
 
 // accepts is the statuses that `answers` names, or those given.

@@ -14,7 +14,6 @@ func (rd *reader) unwrap() {
 	r := rd.r
 	q, err := jsonpath.Parse(r.Content)
 	if err != nil || len(q.Names()) == 0 {
-		rd.carries()
 		return
 	}
 	// Paths in the item may be written from the answer's root too.
@@ -42,7 +41,6 @@ func (rd *reader) unwrap() {
 			e.Text, e.Fields, e.Outer = inner.Text, inner.Fields, outer
 		}
 	}
-	rd.carries()
 	if r.Make == nil || r.Make.Outer[0] == "" {
 		return
 	}

@@ -227,9 +227,11 @@ func (w *walk) end() {
 		a := w.s.Run(remove, true)
 		g.o.add(a.Requests)
 		if a.Reply != nil && a.Reply.Answer == nil {
-			// Once more, by a connection of its own: a delete is idempotent (RFC 9110 §9.2.2).
-			a = w.s.Run(remove, true)
-			g.o.add(a.Requests)
+			// Once more, by a connection of its own, where it is seen to be there still.
+			if reply := w.reads(it); reply != nil && reply.Answer != nil && reply.Answer.Status == 200 {
+				a = w.s.Run(remove, true)
+				g.o.add(a.Requests)
+			}
 		}
 	}
 	a := w.s.Run(w.after, true)
