@@ -14,7 +14,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
+
+	"usualpath/internal/between"
 )
 
 // Place is what a fault needs to know of the service that it is put around. Its methods may be called
@@ -46,38 +47,16 @@ type Place interface {
 type Middleware func(p Place, next http.Handler) http.Handler
 
 // reply is an answer of the good service, before it is sent.
-type reply struct {
-	status int
-	header http.Header
-	body   []byte
-}
+type reply struct{ between.Reply }
 
-func (a *reply) Header() http.Header { return a.header }
+func (a *reply) fine() bool { return a.Status/100 == 2 || a.Status == http.StatusSeeOther }
 
-func (a *reply) WriteHeader(status int) {
-	if a.status == 0 {
-		a.status = status
-	}
-}
-
-func (a *reply) Write(p []byte) (int, error) {
-	a.WriteHeader(http.StatusOK)
-	a.body = append(a.body, p...)
-	return len(p), nil
-}
-
-func (a *reply) fine() bool { return a.status/100 == 2 || a.status == http.StatusSeeOther }
-
-// say replaces body and type.
-func (a *reply) say(kind, body string) {
-	a.header.Set("Content-Type", kind)
-	a.header.Del("ETag")
-	a.body = []byte(body)
-}
+// bodied is a reply of a body only.
+func bodied(body []byte) *reply { return &reply{between.Reply{Body: body}} }
 
 // decoded is the body as JSON, nil where it is none.
 func (a *reply) decoded() any {
-	d := json.NewDecoder(bytes.NewReader(a.body))
+	d := json.NewDecoder(bytes.NewReader(a.Body))
 	d.UseNumber()
 	var v any
 	if d.Decode(&v) != nil {
@@ -91,7 +70,7 @@ func (a *reply) encode(v any) {
 	e := json.NewEncoder(&b)
 	e.SetEscapeHTML(false)
 	if e.Encode(v) == nil {
-		a.body = bytes.TrimSuffix(b.Bytes(), []byte("\n"))
+		a.Body = bytes.TrimSuffix(b.Bytes(), []byte("\n"))
 	}
 }
 
@@ -131,7 +110,7 @@ func (c *call) ask(method, at string, body []byte) *reply {
 			r.Header.Del(n)
 		}
 	}
-	a := &reply{header: http.Header{}}
+	a := &reply{*between.New()}
 	c.next.ServeHTTP(a, r)
 	a.WriteHeader(http.StatusOK)
 	return a
@@ -141,14 +120,14 @@ func (c *call) ask(method, at string, body []byte) *reply {
 func (c *call) good() *reply { return c.ask(c.r.Method, "", c.body) }
 
 func (c *call) give(a *reply) {
-	for n, values := range a.header {
+	for n, values := range a.Fields {
 		c.w.Header()[n] = values
 	}
 	if c.w.Header().Get("Content-Length") != "" {
-		c.w.Header().Set("Content-Length", strconv.Itoa(len(a.body)))
+		c.w.Header().Set("Content-Length", strconv.Itoa(len(a.Body)))
 	}
-	c.w.WriteHeader(a.status)
-	_, _ = c.w.Write(a.body) // a client that has gone away is not our error
+	c.w.WriteHeader(a.Status)
+	_, _ = c.w.Write(a.Body) // a client that has gone away is not our error
 }
 
 // edit changes each item in the body.
@@ -166,7 +145,7 @@ func (c *call) edit(a *reply, change func(m map[string]any)) {
 
 // made is the identity of what an answer says was made, "" where it says nothing.
 func (c *call) made(a *reply) string {
-	if to := a.header.Get("Location"); to != "" {
+	if to := a.Fields.Get("Location"); to != "" {
 		if i := strings.Index(to, "://"); i >= 0 {
 			_, to, _ = strings.Cut(to[i+3:], "/")
 			to = "/" + to
@@ -203,7 +182,7 @@ func (c *call) written(a *reply) string {
 // sent are the members of the request's body, those of an item within another object too.
 func (c *call) sent() map[string]any {
 	var out map[string]any
-	objects((&reply{body: c.body}).decoded(), func(m map[string]any) {
+	objects(bodied(c.body).decoded(), func(m map[string]any) {
 		_, text := m[c.p.Text()]
 		_, number := m[c.p.Number()]
 		_, optional := m[c.p.Optional()]
@@ -216,7 +195,7 @@ func (c *call) sent() map[string]any {
 
 // resend is the body with the members of the item changed.
 func (c *call) resend(change func(m map[string]any) bool) {
-	v, done := (&reply{body: c.body}).decoded(), false
+	v, done := bodied(c.body).decoded(), false
 	sent := c.sent()
 	objects(v, func(m map[string]any) {
 		if sent != nil && !done && maps.EqualFunc(m, sent, func(a, b any) bool { return fmt.Sprint(a) == fmt.Sprint(b) }) {
@@ -226,7 +205,7 @@ func (c *call) resend(change func(m map[string]any) bool) {
 	if done {
 		a := &reply{}
 		a.encode(v)
-		c.body = a.body
+		c.body = a.Body
 	}
 }
 
@@ -280,24 +259,7 @@ func chain(list ...Middleware) Middleware {
 	}
 }
 
-// memory is what a fault remembers between requests.
-type memory[T any] struct {
-	mu   sync.Mutex
-	last map[string]T
-}
-
-func (m *memory[T]) swap(key string, now T) (before T, known bool) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.last == nil {
-		m.last = map[string]T{}
-	}
-	before, known = m.last[key]
-	m.last[key] = now
-	return before, known
-}
-
 // with makes a fault that remembers something, anew for each service.
-func with[T any](make func(m *memory[T]) Middleware) Middleware {
-	return func(p Place, next http.Handler) http.Handler { return make(&memory[T]{})(p, next) }
+func with[T any](make func(m *between.Memory[T]) Middleware) Middleware {
+	return func(p Place, next http.Handler) http.Handler { return make(&between.Memory[T]{})(p, next) }
 }

@@ -8,7 +8,10 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"unicode"
+
+	"usualpath/internal/between"
 )
 
 // Fault is one habit of a service that a standard does not allow. Needs are the methods that the
@@ -26,18 +29,18 @@ const known = "GET HEAD POST PUT PATCH DELETE OPTIONS TRACE"
 func Faults() []Fault {
 	missing := func(methods string, change func(c *call, a *reply)) Middleware {
 		return after(methods, one, func(c *call, a *reply) {
-			if c.p.Get(c.id) == nil && a.status/100 == 4 {
+			if c.p.Get(c.id) == nil && a.Status/100 == 4 {
 				change(c, a)
 			}
 		})
 	}
-	as := func(status int) func(*call, *reply) { return func(_ *call, a *reply) { a.status = status } }
+	as := func(status int) func(*call, *reply) { return func(_ *call, a *reply) { a.Status = status } }
 	says := func(body string) func(*call, *reply) {
-		return func(_ *call, a *reply) { a.status = http.StatusOK; a.say("application/json", body) }
+		return func(_ *call, a *reply) { a.Status = http.StatusOK; a.Say("application/json", body) }
 	}
 	refused := func(change func(c *call, a *reply)) Middleware {
 		bad := func(c *call, a *reply) {
-			if a.status == 400 || a.status == 422 || a.status == 409 {
+			if a.Status == 400 || a.Status == 422 || a.Status == 409 {
 				change(c, a)
 			}
 		}
@@ -45,7 +48,7 @@ func Faults() []Fault {
 	}
 	read := func(change func(c *call, a *reply)) Middleware {
 		return after("GET HEAD", one, func(c *call, a *reply) {
-			if a.status == http.StatusOK {
+			if a.Status == http.StatusOK {
 				change(c, a)
 			}
 		})
@@ -71,11 +74,11 @@ func Faults() []Fault {
 	}
 	// mend makes a body good that the service would refuse.
 	mend := func(methods string, how func(c *call, m map[string]any) bool) Middleware {
-		one_ := func(c *call) {
+		mended := func(c *call) {
 			c.resend(func(m map[string]any) bool { return how(c, m) })
 			c.give(c.good())
 		}
-		return chain(on(methods, list, one_), on(methods, one, one_))
+		return chain(on(methods, list, mended), on(methods, one, mended))
 	}
 	number := func(c *call, m map[string]any) bool {
 		if _, there := m[c.p.Number()]; there || len(m) == 0 {
@@ -95,7 +98,7 @@ func Faults() []Fault {
 	asGet := func(unknown bool) Middleware {
 		return on("", anything, func(c *call) {
 			a := c.good()
-			if (c.list || c.id != "") && (a.status == 405 || a.status == 501) && strings.Contains(known, c.r.Method) != unknown && c.r.Method != "HEAD" {
+			if (c.list || c.id != "") && (a.Status == 405 || a.Status == 501) && strings.Contains(known, c.r.Method) != unknown && c.r.Method != "HEAD" {
 				a = c.ask(http.MethodGet, "", nil)
 			}
 			c.give(a)
@@ -103,8 +106,29 @@ func Faults() []Fault {
 	}
 	notAllowed := func(change func(c *call, a *reply)) Middleware {
 		return after("", anything, func(c *call, a *reply) {
-			if a.status == http.StatusMethodNotAllowed {
+			if a.Status == http.StatusMethodNotAllowed {
 				change(c, a)
+			}
+		})
+	}
+	// undone answers a write and stores nothing; spread writes to all others too.
+	undone := func(method string) Middleware {
+		return on(method, one, func(c *call) {
+			old := c.p.Get(c.id)
+			a := c.good()
+			if old != nil && a.fine() {
+				c.p.Set(c.id, old)
+			}
+			c.give(a)
+		})
+	}
+	spread := func(method string) Middleware {
+		return after(method, one, func(c *call, a *reply) {
+			for _, id := range c.p.Items() {
+				if m := c.p.Get(id); a.fine() && id != c.id && m != nil {
+					m[c.p.Optional()] = "written with another " + c.id
+					c.p.Set(id, m)
+				}
 			}
 		})
 	}
@@ -116,11 +140,11 @@ func Faults() []Fault {
 			}
 			c.give(c.good())
 		})},
-		{"second-delete-revives", "DELETE PUT", with(func(m *memory[map[string]any]) Middleware {
+		{"second-delete-revives", "DELETE PUT", with(func(m *between.Memory[map[string]any]) Middleware {
 			return on("DELETE", one, func(c *call) {
 				old := c.p.Get(c.id)
 				a := c.good()
-				if was, known := m.swap(c.id, old); known && was != nil && old == nil {
+				if was, known := m.Swap(c.id, old); known && was != nil && old == nil {
 					c.p.Set(c.id, was)
 				}
 				c.give(a)
@@ -149,8 +173,8 @@ func Faults() []Fault {
 		})},
 		{"delete-answers-redirect", "DELETE", after("DELETE", one, func(_ *call, a *reply) {
 			if a.fine() {
-				a.status = http.StatusSeeOther
-				a.header.Set("Location", "/")
+				a.Status = http.StatusSeeOther
+				a.Fields.Set("Location", "/")
 			}
 		})},
 		{"put-appends", "PUT", on("PUT", one, func(c *call) {
@@ -162,27 +186,13 @@ func Faults() []Fault {
 			}
 			c.give(a)
 		})},
-		{"put-ignored", "PUT", on("PUT", one, func(c *call) {
-			old := c.p.Get(c.id)
-			a := c.good()
-			if old != nil && a.fine() {
-				c.p.Set(c.id, old)
-			}
-			c.give(a)
-		})},
-		{"put-hits-neighbour", "PUT", after("PUT", one, func(c *call, a *reply) {
-			for _, id := range c.p.Items() {
-				if m := c.p.Get(id); a.fine() && id != c.id && m != nil {
-					m[c.p.Optional()] = "written with another " + c.id
-					c.p.Set(id, m)
-				}
-			}
-		})},
+		{"put-ignored", "PUT", undone("PUT")},
+		{"put-hits-neighbour", "PUT", spread("PUT")},
 		{"put-answers-226", "PUT", on("PUT", one, func(c *call) {
 			was := c.p.Get(c.id)
 			a := c.good()
 			if a.fine() && was != nil {
-				a.status = http.StatusIMUsed
+				a.Status = http.StatusIMUsed
 			}
 			c.give(a)
 		})},
@@ -199,25 +209,11 @@ func Faults() []Fault {
 			}
 			c.give(a)
 		})},
-		{"patch-ignored", "PATCH", on("PATCH", one, func(c *call) {
-			old := c.p.Get(c.id)
-			a := c.good()
-			if old != nil && a.fine() {
-				c.p.Set(c.id, old)
-			}
-			c.give(a)
-		})},
-		{"patch-hits-all", "PATCH", after("PATCH", one, func(c *call, a *reply) {
-			for _, id := range c.p.Items() {
-				if m := c.p.Get(id); a.fine() && id != c.id && m != nil {
-					m[c.p.Optional()] = "amended with " + c.id
-					c.p.Set(id, m)
-				}
-			}
-		})},
+		{"patch-ignored", "PATCH", undone("PATCH")},
+		{"patch-hits-all", "PATCH", spread("PATCH")},
 		{"patch-answers-redirect", "PATCH", after("PATCH", one, func(_ *call, a *reply) {
 			if a.fine() {
-				a.status = http.StatusSeeOther
+				a.Status = http.StatusSeeOther
 			}
 		})},
 		{"create-stores-twice", "POST list", after("POST", list, func(c *call, a *reply) {
@@ -225,9 +221,9 @@ func Faults() []Fault {
 				c.p.Set(c.p.Fresh(), m)
 			}
 		})},
-		{"create-unlisted", "POST list", with(func(m *memory[bool]) Middleware {
+		{"create-unlisted", "POST list", with(func(m *between.Memory[bool]) Middleware {
 			return chain(
-				after("POST", list, func(c *call, a *reply) { m.swap(c.written(a), true) }),
+				after("POST", list, func(c *call, a *reply) { m.Swap(c.written(a), true) }),
 				after("GET HEAD", list, func(c *call, a *reply) {
 					v := a.decoded()
 					hide := func(list []any) []any {
@@ -236,9 +232,8 @@ func Faults() []Fault {
 							mine := false
 							objects(one, func(o map[string]any) {
 								for _, n := range c.p.Names() {
-									m.mu.Lock()
-									mine = mine || o[n] != nil && m.last[fmt.Sprint(o[n])]
-									m.mu.Unlock()
+									made, _ := m.Get(fmt.Sprint(o[n]))
+									mine = mine || made
 								}
 							})
 							if !mine {
@@ -264,8 +259,8 @@ func Faults() []Fault {
 				}))
 		})},
 		{"location-nowhere", "POST location", after("POST", list, func(c *call, a *reply) {
-			if a.fine() && a.header.Get("Location") != "" {
-				a.header.Set("Location", c.p.At(c.p.Fresh()))
+			if a.fine() && a.Fields.Get("Location") != "" {
+				a.Fields.Set("Location", c.p.At(c.p.Fresh()))
 			}
 		})},
 		{"echo-differs", "POST echo", after("POST", list, func(c *call, a *reply) {
@@ -304,13 +299,13 @@ func Faults() []Fault {
 			}
 		})},
 		{"list-is-null-when-empty", "filter", after("GET", list, func(c *call, a *reply) {
-			if c.r.URL.RawQuery != "" && !bytes.Contains(a.body, []byte(`"`+c.p.Text()+`"`)) && a.status == http.StatusOK {
-				a.body = []byte("null")
+			if c.r.URL.RawQuery != "" && !bytes.Contains(a.Body, []byte(`"`+c.p.Text()+`"`)) && a.Status == http.StatusOK {
+				a.Body = []byte("null")
 			}
 		})},
 		{"empty-list-404", "filter", after("GET", list, func(c *call, a *reply) {
-			if c.r.URL.Query().Has(c.p.Text()) && !bytes.Contains(a.body, []byte(`"`+c.p.Text()+`"`)) && a.status == http.StatusOK {
-				a.status = http.StatusNotFound
+			if c.r.URL.Query().Has(c.p.Text()) && !bytes.Contains(a.Body, []byte(`"`+c.p.Text()+`"`)) && a.Status == http.StatusOK {
+				a.Status = http.StatusNotFound
 			}
 		})},
 		{"filter-ignored", "filter", on("GET", list, func(c *call) {
@@ -319,18 +314,17 @@ func Faults() []Fault {
 			c.r.URL.RawQuery = q.Encode()
 			c.give(c.good())
 		})},
-		{"reads-are-counted", "list", with(func(m *memory[int]) Middleware {
-			return chain(after("GET", one, func(*call, *reply) { m.mu.Lock(); defer m.mu.Unlock(); count(m) }),
+		{"reads-are-counted", "list", func(p Place, next http.Handler) http.Handler {
+			var views atomic.Int64
+			return chain(after("GET", one, func(*call, *reply) { views.Add(1) }),
 				after("GET HEAD", list, func(c *call, a *reply) {
-					m.mu.Lock()
-					n := m.last[""]
-					m.mu.Unlock()
+					n := views.Load()
 					c.edit(a, func(o map[string]any) { o["views"] = n })
-				}))
-		})},
-		{"second-put-conflicts", "PUT again", with(func(m *memory[string]) Middleware {
+				}))(p, next)
+		}},
+		{"second-put-conflicts", "PUT again", with(func(m *between.Memory[string]) Middleware {
 			return on("PUT", one, func(c *call) {
-				before, known := m.swap(c.id, string(c.body))
+				before, known := m.Swap(c.id, string(c.body))
 				if known && before == string(c.body) && c.p.Get(c.id) != nil {
 					http.Error(c.w, "nothing would change", http.StatusConflict)
 					return
@@ -338,9 +332,9 @@ func Faults() []Fault {
 				c.give(c.good())
 			})
 		})},
-		{"put-counts-up", "PUT again", with(func(m *memory[string]) Middleware {
+		{"put-counts-up", "PUT again", with(func(m *between.Memory[string]) Middleware {
 			return after("PUT", one, func(c *call, a *reply) {
-				before, known := m.swap(c.id, string(c.body))
+				before, known := m.Swap(c.id, string(c.body))
 				if o := c.p.Get(c.id); a.fine() && known && before == string(c.body) && o != nil {
 					o[c.p.Optional()] = fmt.Sprint(o[c.p.Optional()], "+")
 					c.p.Set(c.id, o)
@@ -349,46 +343,46 @@ func Faults() []Fault {
 		})},
 		{"second-delete-500", "DELETE", missing("DELETE", as(500))},
 		{"missing-is-empty-200", "", missing("GET HEAD", func(_ *call, a *reply) {
-			a.status, a.body = http.StatusOK, nil
-			a.header.Del("Content-Type")
+			a.Status, a.Body = http.StatusOK, nil
+			a.Fields.Del("Content-Type")
 		})},
 		{"missing-is-null", "", missing("GET HEAD", says("null"))},
 		{"missing-is-500", "", missing("GET HEAD", as(500))},
-		{"missing-redirects", "", missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/") })},
-		{"missing-put-200", "PUT refuses", missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
-		{"missing-patch-200", "PATCH", missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+		{"missing-redirects", "", missing("GET HEAD", func(_ *call, a *reply) { a.Status = 302; a.Fields.Set("Location", "/") })},
+		{"missing-put-200", "PUT refuses", missing("PUT", func(c *call, a *reply) { a.Status = 200; a.Say("application/json", string(c.body)) })},
+		{"missing-patch-200", "PATCH", missing("PATCH", func(c *call, a *reply) { a.Status = 200; a.Say("application/json", string(c.body)) })},
 		{"missing-head-200", "HEAD", missing("HEAD", as(200))},
 		{"malformed-id-500", "", missing("GET", func(c *call, a *reply) {
 			if strings.Trim(c.id, "0123456789-") != "" {
-				a.status = 500
+				a.Status = 500
 			}
 		})},
 		{"read-says-fail", "", missing("GET", says(`{"success":false,"error":"no such item"}`))},
 		{"unknown-path-200", "", after("GET", anything, func(c *call, a *reply) {
-			if !c.list && c.id == "" && a.status/100 == 4 {
-				a.status = 200
-				a.say("application/json", `{"harbour":"Gull Point","welcome":true}`)
+			if !c.list && c.id == "" && a.Status/100 == 4 {
+				a.Status = 200
+				a.Say("application/json", `{"harbour":"Gull Point","welcome":true}`)
 			}
 		})},
 		{"unhandled-as-get", "405", asGet(false)},
 		{"unknown-method-as-get", "405", asGet(true)},
 		{"unhandled-500", "405", notAllowed(as(500))},
-		{"no-allow", "405", notAllowed(func(_ *call, a *reply) { a.header.Del("Allow") })},
-		{"allow-is-short", "405", notAllowed(func(_ *call, a *reply) { a.header.Set("Allow", "TRACE") })},
+		{"no-allow", "405", notAllowed(func(_ *call, a *reply) { a.Fields.Del("Allow") })},
+		{"allow-is-short", "405", notAllowed(func(_ *call, a *reply) { a.Fields.Set("Allow", "TRACE") })},
 		{"head-differs", "HEAD", after("HEAD", one, func(_ *call, a *reply) {
-			if a.status == http.StatusOK {
-				a.header.Set("Content-Type", "text/plain")
+			if a.Status == http.StatusOK {
+				a.Fields.Set("Content-Type", "text/plain")
 			}
 		})},
-		{"head-404", "HEAD", after("HEAD", one, func(_ *call, a *reply) { a.status = http.StatusNotFound })},
+		{"head-404", "HEAD", after("HEAD", one, func(_ *call, a *reply) { a.Status = http.StatusNotFound })},
 		{"head-length-wrong", "HEAD length", on("HEAD", one, func(c *call) {
 			a := c.good()
-			maps.Copy(c.w.Header(), a.header)
+			maps.Copy(c.w.Header(), a.Fields)
 			c.w.Header().Set("Content-Length", "1")
-			c.w.WriteHeader(a.status)
+			c.w.WriteHeader(a.Status)
 		})},
 		{"refused-still-stored", "POST list", after("POST", list, func(c *call, a *reply) {
-			if a.status/100 == 4 && a.status != 401 && a.status != 404 && a.status != 429 {
+			if a.Status/100 == 4 && a.Status != 401 && a.Status != 404 && a.Status != 429 {
 				c.p.Set(c.p.Fresh(), map[string]any{c.p.Text(): "ghost", c.p.Number(): json.Number("1")})
 			}
 		})},
@@ -419,20 +413,20 @@ func Faults() []Fault {
 		})},
 		{"odd-text-500", "", after("POST PUT", anything, func(c *call, a *reply) {
 			if bytes.Contains(c.body, []byte(`\u0000`)) {
-				a.status = 500
+				a.Status = 500
 			}
 		})},
 		{"members-twice", "", read(func(_ *call, a *reply) {
-			a.body = []byte(strings.Replace(string(a.body), "{", `{"state":"in","state":"out",`, 1))
+			a.Body = []byte(strings.Replace(string(a.Body), "{", `{"state":"in","state":"out",`, 1))
 		})},
 		{"json-is-latin", "", read(func(c *call, a *reply) {
 			c.edit(a, func(m map[string]any) { m["moored"] = "Mole" })
-			a.body = []byte(strings.ReplaceAll(string(a.body), `"Mole"`, "\"M\xf4le\""))
+			a.Body = []byte(strings.ReplaceAll(string(a.Body), `"Mole"`, "\"M\xf4le\""))
 		})},
-		{"item-in-array", "", read(func(_ *call, a *reply) { a.body = fmt.Appendf(nil, "[%s]", a.body) })},
+		{"item-in-array", "", read(func(_ *call, a *reply) { a.Body = fmt.Appendf(nil, "[%s]", a.Body) })},
 		{"errors-leak", "", after("", anything, func(_ *call, a *reply) {
-			if a.status == 400 || a.status == 422 || a.status == 404 {
-				a.say("text/plain", trace)
+			if a.Status == 400 || a.Status == 422 || a.Status == 404 {
+				a.Say("text/plain", trace)
 			}
 		})},
 		{"accept-500", "", on("GET", one, func(c *call) {
@@ -443,8 +437,8 @@ func Faults() []Fault {
 			c.give(c.good())
 		})},
 		{"etag-never-changes", "tags", after("GET HEAD", one, func(c *call, a *reply) {
-			if a.header.Get("ETag") != "" {
-				a.header.Set("ETag", `"item-`+c.id+`"`)
+			if a.Fields.Get("ETag") != "" {
+				a.Fields.Set("ETag", `"item-`+c.id+`"`)
 			}
 		})},
 		{"if-none-match-unheard", "tags", without("GET", "If-None-Match")},
@@ -457,12 +451,4 @@ func Faults() []Fault {
 		})},
 		{"if-match-unheard", "strong", without("PUT PATCH DELETE", "If-Match")},
 	}
-}
-
-// count counts up; the lock is held.
-func count(m *memory[int]) {
-	if m.last == nil {
-		m.last = map[string]int{}
-	}
-	m.last[""]++
 }

@@ -10,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"usualpath/internal/between"
 )
 
 // boatXML is a boat in XML.
@@ -49,7 +51,7 @@ func alsoXML(res resource) resource {
 					r.Header[name][i] = strings.ReplaceAll(line, tagOfXML, `"`)
 				}
 			}
-			inner := &reply{header: http.Header{}}
+			inner := &reply{*between.New()}
 			handle(inner, r)
 			showXML(w, r, inner)
 		}
@@ -100,13 +102,13 @@ func readXML(w http.ResponseWriter, r *http.Request) bool {
 
 // showXML answers with what was said in JSON; errors stay what they are.
 func showXML(w http.ResponseWriter, r *http.Request, inner *reply) {
-	for name, lines := range inner.header {
+	for name, lines := range inner.Fields {
 		w.Header()[name] = lines
 	}
 	if etag := w.Header().Get("ETag"); etag != "" {
 		w.Header().Set("ETag", strings.TrimSuffix(etag, `"`)+tagOfXML)
 	}
-	body := inner.body
+	body := inner.Body
 	if w.Header().Get("Content-Type") == "application/json" {
 		data, err := boatsInXML(body)
 		if err != nil {
@@ -117,7 +119,7 @@ func showXML(w http.ResponseWriter, r *http.Request, inner *reply) {
 		w.Header().Set("Content-Type", "application/xml")
 		w.Header().Set("Content-Length", strconv.Itoa(len(body)))
 	}
-	w.WriteHeader(inner.status)
+	w.WriteHeader(inner.Status)
 	_, _ = w.Write(body)
 }
 

@@ -16,14 +16,14 @@ KeyError: ident
 func absenceFaults() []Fault {
 	missing := func(methods string, change func(c *call, a *reply)) middleware {
 		return after(methods, "/boats/*", func(c *call, a *reply) {
-			if a.status == http.StatusNotFound {
+			if a.Status == http.StatusNotFound {
 				change(c, a)
 			}
 		})
 	}
 	as := func(status int) func(*call, *reply) {
 		return func(_ *call, a *reply) {
-			a.status = status
+			a.Status = status
 			a.edit(func(m map[string]any) { m["status"], m["title"] = status, http.StatusText(status) })
 		}
 	}
@@ -31,30 +31,30 @@ func absenceFaults() []Fault {
 		{Name: "missing-is-empty-200", Says: "a boat that is not there answers 200 with nothing",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together", "representation/success-means-success"},
 			middleware: missing("GET HEAD", func(_ *call, a *reply) {
-				a.status, a.body = http.StatusOK, nil
-				a.header.Del("Content-Type")
+				a.Status, a.Body = http.StatusOK, nil
+				a.Fields.Del("Content-Type")
 			})},
 		{Name: "missing-is-null", Says: "a boat that is not there answers 200 with null",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together"},
-			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 200; a.say("application/json", "null") })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.Status = 200; a.Say("application/json", "null") })},
 		{Name: "missing-is-500", Says: "a boat that is not there answers 500",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "absence/neighbour-id", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/built-in-names", "names/long-names", "race/deletes-together"}, middleware: missing("GET HEAD", as(500))},
 		{Name: "missing-is-401", Says: "a boat that is not there answers 401",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "race/deletes-together"}, middleware: missing("GET HEAD", as(401))},
 		{Name: "missing-is-html", Says: "a boat that is not there answers an HTML page with a stack trace",
 			Finds: []string{"absence/missing-is-not-html", "absence/missing-explains", "representation/errors-leak-nothing"}, Also: []string{"representation/errors-look-alike"},
-			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.say("text/html; charset=utf-8", trace) })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.Say("text/html; charset=utf-8", trace) })},
 		{Name: "missing-says-nothing", Says: "a boat that is not there answers 404 without a body",
 			Finds:      []string{"absence/missing-explains"},
-			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.body = nil; a.header.Del("Content-Type") })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.Body = nil; a.Fields.Del("Content-Type") })},
 		{Name: "missing-redirects", Says: "a boat that is not there redirects to the list",
 			Finds: []string{"absence/missing-read"}, Also: []string{"absence/deleted-read", "absence/deleted-replace", "absence/malformed-id", "absence/missing-replace", "lifecycle/deleted-is-gone", "lifecycle/deleted-stays-gone", "names/broken-escapes", "names/long-names", "race/deletes-together", "representation/status-agrees"},
-			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.status = 302; a.header.Set("Location", "/boats") })},
+			middleware: missing("GET HEAD", func(_ *call, a *reply) { a.Status = 302; a.Fields.Set("Location", "/boats") })},
 		{Name: "missing-put-creates", Says: "PUT on a boat that never was makes one with that id",
 			Finds: []string{"absence/missing-replace"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				if id := c.number(); id > c.h.store.last("boats") {
-					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
+					if made := c.askPlain("POST", "/boats", c.Body); made.Status == http.StatusCreated {
 						c.h.move(made.id(), id)
 						made.edit(func(m map[string]any) { m["id"] = id })
 						c.give(made)
@@ -65,10 +65,10 @@ func absenceFaults() []Fault {
 			})},
 		{Name: "missing-put-200", Says: "PUT on a boat that is not there answers 200 with what was sent",
 			Finds: []string{"absence/missing-replace"}, Also: []string{"absence/deleted-replace"},
-			middleware: missing("PUT", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+			middleware: missing("PUT", func(c *call, a *reply) { a.Status = 200; a.Say("application/json", string(c.Body)) })},
 		{Name: "missing-patch-200", Says: "PATCH on a boat that is not there answers 200 with what was sent",
 			Finds: []string{"absence/missing-amend"}, Also: []string{"absence/deleted-amend"},
-			middleware: missing("PATCH", func(c *call, a *reply) { a.status = 200; a.say("application/json", string(c.body)) })},
+			middleware: missing("PATCH", func(c *call, a *reply) { a.Status = 200; a.Say("application/json", string(c.Body)) })},
 		{Name: "missing-delete-500", Says: "DELETE of a boat that never was answers 500",
 			Finds: []string{"absence/missing-delete"},
 			middleware: missing("DELETE", func(c *call, a *reply) {
@@ -89,8 +89,8 @@ func absenceFaults() []Fault {
 			Finds: []string{"absence/deleted-amend"},
 			middleware: missing("PATCH", func(c *call, a *reply) {
 				if id := c.number(); id > 0 && id <= c.h.store.last("boats") {
-					a.status = 200
-					a.say("application/json", "{}")
+					a.Status = 200
+					a.Say("application/json", "{}")
 				}
 			})},
 		{Name: "malformed-id-500", Says: "an id that is not a number answers 500",
@@ -116,26 +116,26 @@ func absenceFaults() []Fault {
 			Finds: []string{"absence/unknown-path"},
 			middleware: on("", "", func(c *call) {
 				a := c.good()
-				if a.status == http.StatusNotFound && strings.Contains(string(a.body), "nothing at this path") && !strings.HasPrefix(c.r.URL.Path, "/boats/") {
-					a.status = http.StatusOK
-					a.say("application/json", `{"harbour":"Gull Point","welcome":true}`)
+				if a.Status == http.StatusNotFound && strings.Contains(string(a.Body), "nothing at this path") && !strings.HasPrefix(c.r.URL.Path, "/boats/") {
+					a.Status = http.StatusOK
+					a.Say("application/json", `{"harbour":"Gull Point","welcome":true}`)
 				}
 				c.give(a)
 			})},
 		{Name: "missing-parent-empty", Says: "the stays of a boat that is not there are an empty list",
 			Finds: []string{"absence/missing-parent"},
 			middleware: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
-				if a.status == http.StatusNotFound {
-					a.status = http.StatusOK
-					a.say("application/json", "[]")
+				if a.Status == http.StatusNotFound {
+					a.Status = http.StatusOK
+					a.Say("application/json", "[]")
 				}
 			})},
 		{Name: "no-stays-404", Says: "a boat without stays answers 404 for their list",
 			Finds: []string{"absence/empty-is-not-missing"}, Also: []string{"lifecycle/list-is-a-list"},
 			middleware: after("GET", "/boats/*/stays", func(_ *call, a *reply) {
-				if string(a.body) == "[]" {
-					a.status = http.StatusNotFound
-					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
+				if string(a.Body) == "[]" {
+					a.Status = http.StatusNotFound
+					a.Say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
 				}
 			})},
 	}

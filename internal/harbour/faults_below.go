@@ -40,7 +40,7 @@ func keepStays(gone func(c *call, list []Stay)) middleware {
 	return on("DELETE", "/boats/*", func(c *call) {
 		list, _ := c.h.staysOf(c.number())
 		a := c.good()
-		if a.status == http.StatusNoContent {
+		if a.Status == http.StatusNoContent {
 			gone(c, list)
 		}
 		c.give(a)
@@ -71,7 +71,7 @@ func belowFaults() []Fault {
 	// asIfIts sends a request for a stay to the path of its own boat.
 	asIfIts := func(c *call) {
 		if s := of(c); s != nil {
-			c.give(c.ask(c.r.Method, fmt.Sprintf("/boats/%d/stays/%d", s.Boat, s.ID), c.body))
+			c.give(c.ask(c.r.Method, fmt.Sprintf("/boats/%d/stays/%d", s.Boat, s.ID), c.Body))
 			return
 		}
 		c.give(c.good())
@@ -92,7 +92,7 @@ func belowFaults() []Fault {
 			boat, _ := c.stayAt()
 			s := &Stay{}
 			id, err := c.h.store.next("stays")
-			if json.Unmarshal(c.body, s) != nil || err != nil {
+			if json.Unmarshal(c.Body, s) != nil || err != nil {
 				c.give(c.good())
 				return
 			}
@@ -108,12 +108,12 @@ func belowFaults() []Fault {
 		stays("stays-of-last-boat-too", "the list of stays shows those of the boat registered before too", apart, after("GET", many, func(c *call, a *reply) {
 			boat, _ := c.stayAt()
 			var list []Stay
-			if a.status != http.StatusOK || json.Unmarshal(a.body, &list) != nil {
+			if a.Status != http.StatusOK || json.Unmarshal(a.Body, &list) != nil {
 				return
 			}
 			more, _ := c.h.staysOf(boat - 1)
-			a.body, _ = encode(append(list, more...))
-			a.header.Del("ETag")
+			a.Body, _ = encode(append(list, more...))
+			a.Fields.Del("ETag")
 		}), "repeat/key-per-path"),
 		stays("stays-inherited", "the next boat that is registered gets the stays of the one that was deleted last", apart, func() middleware {
 			var mu sync.Mutex
@@ -137,9 +137,9 @@ func belowFaults() []Fault {
 		}(), "absence/empty-is-not-missing"),
 		{Name: "missing-delete-done", Says: "DELETE answers 200 and says that it is done, whether there was a boat or not", Finds: []string{"absence/missing-delete-says"},
 			middleware: after("DELETE", "/boats/*", func(_ *call, a *reply) {
-				if a.status == http.StatusNoContent || a.status == http.StatusNotFound {
-					a.status = http.StatusOK
-					a.say("application/json", `{"done":true}`)
+				if a.Status == http.StatusNoContent || a.Status == http.StatusNotFound {
+					a.Status = http.StatusOK
+					a.Say("application/json", `{"done":true}`)
 				}
 			})},
 	}

@@ -6,6 +6,8 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"usualpath/internal/between"
 )
 
 // besideFaults are about requests of several kinds at the same time.
@@ -42,8 +44,8 @@ func besideFaults() []Fault {
 		{Name: "deletes-all-succeed", Says: "all deletes of one boat at the same time answer 204", Finds: []string{"race/deletes-say-once"}, middleware: busy("DELETE", "/boats/*", func(c *call, n int64) {
 			time.Sleep(window)
 			a := c.good()
-			if n > 1 && a.status == http.StatusNotFound {
-				a = &reply{status: http.StatusNoContent, header: http.Header{}}
+			if n > 1 && a.Status == http.StatusNotFound {
+				a = &reply{between.Reply{Status: http.StatusNoContent, Fields: http.Header{}}}
 			}
 			c.give(a)
 		})},
@@ -89,8 +91,8 @@ func besideFaults() []Fault {
 		{Name: "berth-puts-all-create", Says: "PUTs of one new berth at the same time all answer 201", Finds: []string{"race/one-put-makes-it"}, Resource: "berths", middleware: busy("PUT", "/berths/*", func(c *call, n int64) {
 			time.Sleep(window)
 			a := c.good()
-			if n > 1 && a.status == http.StatusOK {
-				a.status = http.StatusCreated
+			if n > 1 && a.Status == http.StatusOK {
+				a.Status = http.StatusCreated
 			}
 			c.give(a)
 		})},

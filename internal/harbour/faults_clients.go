@@ -5,6 +5,8 @@ import (
 	"net/http"
 	"sync"
 	"time"
+
+	"usualpath/internal/between"
 )
 
 // crossing counts what is under way on each path, by method.
@@ -69,7 +71,7 @@ func revived(old func(c *call) func()) func(c *call) {
 		restore := old(c)
 		time.Sleep(2 * brief)
 		a := c.good()
-		if restore != nil && a.status == http.StatusNotFound {
+		if restore != nil && a.Status == http.StatusNotFound {
 			restore()
 			a = c.good()
 		}
@@ -109,7 +111,7 @@ func clientFaults() []Fault {
 		old := c.version()
 		time.Sleep(2 * brief)
 		a := c.good()
-		if a.status == http.StatusOK && old != nil {
+		if a.Status == http.StatusOK && old != nil {
 			a = c.askPlain(http.MethodPut, "", overlaid(old, c.members()))
 		}
 		c.give(a)
@@ -122,7 +124,7 @@ func clientFaults() []Fault {
 	add("put-beside-patch-torn", "of a PUT beside a PATCH the length is not stored", beside(boat, "PUT", "PATCH", func(c *call) {
 		old := c.version()
 		a := c.good()
-		if a.status == http.StatusOK && old != nil {
+		if a.Status == http.StatusOK && old != nil {
 			c.h.change(c.number(), func(b *Boat) { _ = json.Unmarshal(old["length_m"], &b.LengthM) })
 		}
 		c.give(a)
@@ -130,29 +132,29 @@ func clientFaults() []Fault {
 	add("patch-beside-put-nobodys", "a PATCH beside a PUT leaves a length that nobody has sent", beside(boat, "PATCH", "PUT", func(c *call) {
 		a := c.good()
 		time.Sleep(3 * brief)
-		if a.status == http.StatusOK {
+		if a.Status == http.StatusOK {
 			c.h.change(c.number(), func(b *Boat) { b.LengthM = "41" })
 		}
 		c.give(a)
 	}))
 	add("tags-looked-at-once", "of a PUT and a PATCH on the same tag both are taken", func() middleware {
-		var tags memory[string]
+		var tags between.Memory[string]
 		return on("PUT PATCH", boat, func(c *call) {
 			tag := c.r.Header.Get("If-Match")
 			now := c.item()
-			if tag == "" || now == nil || now.header.Get("ETag") != tag {
+			if tag == "" || now == nil || now.Fields.Get("ETag") != tag {
 				c.give(c.good())
 				return
 			}
 			// Looked at first, and not again when it is written.
-			before, _ := tags.swap(c.r.URL.Path+tag, c.r.Method)
+			before, _ := tags.Swap(c.r.URL.Path+tag, c.r.Method)
 			time.Sleep(2 * brief)
 			if before != "" && before != c.r.Method {
 				c.r.Header.Del("If-Match")
 			}
 			a := c.good()
-			if a.status == http.StatusPreconditionFailed {
-				if other, _ := tags.swap(c.r.URL.Path+tag, c.r.Method); other != c.r.Method {
+			if a.Status == http.StatusPreconditionFailed {
+				if other, _ := tags.Swap(c.r.URL.Path+tag, c.r.Method); other != c.r.Method {
 					c.r.Header.Del("If-Match")
 					a = c.good()
 				}

@@ -22,8 +22,8 @@ func preconditionFaults() []Fault {
 		{Name: "etag-never-changes", Says: "the tag of a boat stays when the boat changes",
 			Finds: []string{"precondition/etag-is-stable"}, Also: []string{"precondition/not-modified"},
 			middleware: chain(after("GET HEAD", "/boats/*", func(c *call, a *reply) {
-				if a.header.Get("ETag") != "" {
-					a.header.Set("ETag", fmt.Sprintf(`"boat-%d"`, c.number()))
+				if a.Fields.Get("ETag") != "" {
+					a.Fields.Set("ETag", fmt.Sprintf(`"boat-%d"`, c.number()))
 				}
 			}))},
 		{Name: "etag-always-changes", Says: "each read of a boat has another tag",
@@ -31,8 +31,8 @@ func preconditionFaults() []Fault {
 			middleware: func() middleware {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
-					if a.header.Get("ETag") != "" {
-						a.header.Set("ETag", fmt.Sprintf(`"%d"`, n.Add(1)))
+					if a.Fields.Get("ETag") != "" {
+						a.Fields.Set("ETag", fmt.Sprintf(`"%d"`, n.Add(1)))
 					}
 				})
 			}()},
@@ -98,7 +98,7 @@ func accessFaults() []Fault {
 			})},
 		{Name: "no-challenge", Says: "401 is answered without WWW-Authenticate",
 			Finds: []string{"access/no-credentials", "access/wrong-credentials"}, Resource: "log",
-			middleware: onErrors(func(_ *call, a *reply) { a.header.Del("WWW-Authenticate") })},
+			middleware: onErrors(func(_ *call, a *reply) { a.Fields.Del("WWW-Authenticate") })},
 		{Name: "refused-and-done", Says: "a DELETE without a token answers 401 and is carried out",
 			Finds: []string{"access/no-credentials"}, Resource: "log",
 			middleware: log("DELETE", func(c *call) {
@@ -112,16 +112,16 @@ func accessFaults() []Fault {
 			Finds: []string{"access/no-credentials"}, Also: []string{"access/wrong-credentials"}, Resource: "log",
 			middleware: after("GET", "/log/*", func(c *call, a *reply) {
 				e := &Entry{}
-				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), e) == nil {
+				if a.Status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), e) == nil {
 					a.edit(func(m map[string]any) { m["entry"] = e })
 				}
 			})},
 		{Name: "refusal-tells-existence", Says: "without a token a missing entry answers 404, an existing one 401",
 			Finds: []string{"access/refusal-hides-existence"}, Resource: "log",
 			middleware: after("GET", "/log/*", func(c *call, a *reply) {
-				if a.status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), &Entry{}) != nil {
+				if a.Status == http.StatusUnauthorized && c.h.store.get("log", number(c.number()), &Entry{}) != nil {
 					refuse(a, c.r, http.StatusNotFound, "there is no such entry")
-					a.status, a.body = http.StatusNotFound, []byte(`{"type":"about:blank","title":"Not Found","status":404}`)
+					a.Status, a.Body = http.StatusNotFound, []byte(`{"type":"about:blank","title":"Not Found","status":404}`)
 				}
 			})},
 	}

@@ -17,7 +17,7 @@ func inputFaults() []Fault {
 	mend := func(methods string, how func(c *call, m members) members) middleware {
 		one := func(c *call) {
 			if m := how(c, c.members()); m != nil {
-				c.body = encoded(m)
+				c.Body = encoded(m)
 			}
 			c.give(c.good())
 		}
@@ -32,7 +32,7 @@ func inputFaults() []Fault {
 	}
 	refused := func(change func(c *call, a *reply)) middleware {
 		one := func(c *call, a *reply) {
-			if a.status == http.StatusBadRequest || a.status == http.StatusUnprocessableEntity {
+			if a.Status == http.StatusBadRequest || a.Status == http.StatusUnprocessableEntity {
 				change(c, a)
 			}
 		}
@@ -42,7 +42,7 @@ func inputFaults() []Fault {
 		{Name: "refused-still-stored", Says: "a POST that is refused stores a boat all the same",
 			Finds: []string{"input/missing-member", "input/wrong-type"}, Also: []string{"limits/unknown-member", "limits/several-at-once", "limits/beyond-is-refused", "input/null-member"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
-				if a.status == http.StatusUnprocessableEntity {
+				if a.Status == http.StatusUnprocessableEntity {
 					n := c.h.store.last("boats")
 					c.askPlain("POST", "/boats", fmt.Appendf(nil, `{"name":"Ghost %d","length_m":1}`, n))
 				}
@@ -50,14 +50,14 @@ func inputFaults() []Fault {
 		{Name: "errors-under-200", Says: "what is refused answers 200 with an error inside",
 			Finds: []string{"input/missing-member", "input/malformed-json", "representation/success-means-success"}, Also: []string{"limits/several-at-once", "limits/on-replace", "limits/on-amend", "limits/beyond-is-refused", "input/empty-body", "input/null-member", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-empties", "lifecycle/replace-empties"},
 			middleware: refused(func(_ *call, a *reply) {
-				a.status = http.StatusOK
-				a.say("application/json", `{"status":"fail","error":"bad response"}`)
+				a.Status = http.StatusOK
+				a.Say("application/json", `{"status":"fail","error":"bad response"}`)
 			})},
 		{Name: "refused-is-500", Says: "a member that is left out answers 500",
 			Finds: []string{"input/missing-member"}, Also: []string{"input/null-member"},
 			middleware: refused(func(_ *call, a *reply) {
-				if a.status == http.StatusUnprocessableEntity && strings.Contains(string(a.body), "is required") {
-					a.status = 500
+				if a.Status == http.StatusUnprocessableEntity && strings.Contains(string(a.Body), "is required") {
+					a.Status = 500
 					a.edit(func(m map[string]any) { m["status"] = 500 })
 				}
 			})},
@@ -98,44 +98,44 @@ func inputFaults() []Fault {
 		{Name: "array-taken", Says: "an array around the boat is opened",
 			Finds: []string{"input/wrong-container"},
 			middleware: on("POST", "/boats", func(c *call) {
-				if b := bytes.TrimSpace(c.body); bytes.HasPrefix(b, []byte("[{")) && bytes.HasSuffix(b, []byte("}]")) {
-					c.body = b[1 : len(b)-1]
+				if b := bytes.TrimSpace(c.Body); bytes.HasPrefix(b, []byte("[{")) && bytes.HasSuffix(b, []byte("}]")) {
+					c.Body = b[1 : len(b)-1]
 				}
 				c.give(c.good())
 			})},
 		{Name: "trailing-comma-taken", Says: "JSON with a trailing comma is accepted",
 			Finds: []string{"input/malformed-json"},
 			middleware: on("POST", "/boats", func(c *call) {
-				c.body = trailingComma.ReplaceAll(c.body, []byte("}"))
+				c.Body = trailingComma.ReplaceAll(c.Body, []byte("}"))
 				c.give(c.good())
 			})},
 		{Name: "malformed-is-html", Says: "malformed JSON answers an HTML page with a stack trace",
 			Finds: []string{"representation/errors-leak-nothing", "representation/errors-look-alike"},
 			middleware: refused(func(_ *call, a *reply) {
-				if a.status == http.StatusBadRequest {
-					a.say("text/html", trace)
+				if a.Status == http.StatusBadRequest {
+					a.Say("text/html", trace)
 				}
 			})},
 		{Name: "refused-put-is-kept-in-part", Says: "a PUT of malformed JSON answers 400, and clears the flag of the boat",
 			Finds: []string{"input/refused-changes-nothing"},
 			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
-				if a.status == http.StatusBadRequest {
+				if a.Status == http.StatusBadRequest {
 					c.h.change(c.number(), func(b *Boat) { b.Flag = nil })
 				}
 			})},
 		{Name: "malformed-is-500", Says: "malformed JSON answers 500",
 			Finds: []string{"input/malformed-json"}, Also: []string{"limits/unknown-member", "input/empty-body", "input/odd-text-survives", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type"},
 			middleware: refused(func(_ *call, a *reply) {
-				if a.status == http.StatusBadRequest {
-					a.status = 500
+				if a.Status == http.StatusBadRequest {
+					a.Status = 500
 					a.edit(func(m map[string]any) { m["status"] = 500 })
 				}
 			})},
 		{Name: "empty-body-makes-boat", Says: "an empty body makes a boat without a proper name",
 			Finds: []string{"input/empty-body"},
 			middleware: on("POST", "/boats", func(c *call) {
-				if len(bytes.TrimSpace(c.body)) == 0 {
-					c.body = fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))
+				if len(bytes.TrimSpace(c.Body)) == 0 {
+					c.Body = fmt.Appendf(nil, `{"name":"Unnamed %d","length_m":1}`, c.h.store.last("boats"))
 				}
 				c.give(c.good())
 			})},
@@ -152,7 +152,7 @@ func inputFaults() []Fault {
 			Finds: []string{"input/duplicate-unique"}, Also: []string{"input/unique-on-change", "race/unique-together"},
 			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
-				if a.status == http.StatusConflict {
+				if a.Status == http.StatusConflict {
 					a = c.h.forced(c)
 				}
 				c.give(a)
@@ -160,7 +160,7 @@ func inputFaults() []Fault {
 		{Name: "odd-text-500", Says: "a NUL in a name answers 500",
 			Finds: []string{"input/odd-text-survives"},
 			middleware: on("POST", "/boats", func(c *call) {
-				if bytes.Contains(c.body, []byte(`\u0000`)) {
+				if bytes.Contains(c.Body, []byte(`\u0000`)) {
 					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
 					return
 				}
@@ -169,7 +169,7 @@ func inputFaults() []Fault {
 		{Name: "big-body-500", Says: "a body of a mebibyte answers 500",
 			Finds: []string{"input/big-body"},
 			middleware: on("POST", "/boats", func(c *call) {
-				if len(c.body) > 500_000 {
+				if len(c.Body) > 500_000 {
 					refuse(c.w, c.r, http.StatusInternalServerError, "the boat cannot be stored")
 					return
 				}
@@ -189,7 +189,7 @@ func (h *harbour) forced(c *call) *reply {
 	name := m["name"]
 	m["name"] = json.RawMessage(fmt.Sprintf(`"Twin %d"`, h.store.last("boats")))
 	a := c.askPlain("POST", "/boats", encoded(m))
-	if id := a.id(); a.status == http.StatusCreated {
+	if id := a.id(); a.Status == http.StatusCreated {
 		h.change(id, func(b *Boat) { _ = json.Unmarshal(name, &b.Name) })
 		a.edit(func(m map[string]any) { m["name"] = name })
 	}

@@ -6,6 +6,8 @@ import (
 	"net/http"
 	"sync"
 	"time"
+
+	"usualpath/internal/between"
 )
 
 // keyed takes over creates of stays that have a key.
@@ -28,18 +30,16 @@ func keyFaults() []Fault {
 			path  string
 			reply *reply
 		}
-		var uses memory[use]
+		var uses between.Memory[use]
 		return keyed(func(c *call, key string) {
-			uses.mu.Lock()
-			before, known := uses.last[key]
-			uses.mu.Unlock()
+			before, known := uses.Get(key)
 			if known && before.path != c.r.URL.Path {
 				do(c, before.reply)
 				return
 			}
 			a := c.good()
-			if !known && a.status == http.StatusCreated {
-				uses.swap(key, use{c.r.URL.Path, &reply{a.status, a.header.Clone(), bytes.Clone(a.body)}})
+			if !known && a.Status == http.StatusCreated {
+				uses.Swap(key, use{c.r.URL.Path, &reply{between.Reply{Status: a.Status, Fields: a.Fields.Clone(), Body: bytes.Clone(a.Body)}}})
 			}
 			c.give(a)
 		})
@@ -48,8 +48,8 @@ func keyFaults() []Fault {
 	changed := func(do func(c *call, said, now *reply)) middleware {
 		return keyed(func(c *call, _ string) {
 			a := c.good()
-			if at := a.header.Get("Location"); a.status == http.StatusCreated {
-				if now := c.ask(http.MethodGet, at, nil); now.status == http.StatusOK && !bytes.Equal(now.body, a.body) {
+			if at := a.Fields.Get("Location"); a.Status == http.StatusCreated {
+				if now := c.ask(http.MethodGet, at, nil); now.Status == http.StatusOK && !bytes.Equal(now.Body, a.Body) {
 					do(c, a, now)
 					return
 				}
@@ -78,7 +78,7 @@ func keyFaults() []Fault {
 		{Name: "key-across-paths-500", Says: "an Idempotency-Key that was used for another boat answers 500", Finds: path,
 			middleware: elsewhere(func(c *call, _ *reply) { refuse(c.w, c.r, http.StatusInternalServerError, "there is such a key") })},
 		{Name: "key-shows-now", Says: "an Idempotency-Key that comes again shows the stay as it is now", Finds: said,
-			middleware: changed(func(c *call, said, now *reply) { said.body = now.body; c.give(said) })},
+			middleware: changed(func(c *call, said, now *reply) { said.Body = now.Body; c.give(said) })},
 		{Name: "key-conflicts-later", Says: "an Idempotency-Key that comes again answers 409 when the stay has changed", Finds: said,
 			middleware: changed(func(c *call, _, _ *reply) { refuse(c.w, c.r, http.StatusConflict, "the stay has changed") })},
 		{Name: "keys-race", Says: "requests with one Idempotency-Key at the same time make a stay each", Finds: together, middleware: racing(func(c *call, n int) {
@@ -86,7 +86,7 @@ func keyFaults() []Fault {
 				c.r.Header.Set("Idempotency-Key", fmt.Sprintf("%s, %d", c.r.Header.Get("Idempotency-Key"), n))
 				m := c.members()
 				m["from"] = fmt.Appendf(nil, `"20%02d-01-01"`, n+60)
-				c.body = encoded(m)
+				c.Body = encoded(m)
 			}
 			c.give(c.good())
 		})},

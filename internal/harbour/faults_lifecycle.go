@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+
+	"usualpath/internal/between"
 )
 
 // lifecycleFaults are about what create, read, replace, amend and delete mean.
@@ -25,11 +27,11 @@ func lifecycleFaults() []Fault {
 		{Name: "second-delete-revives", Says: "the second DELETE of a boat answers 404 and brings it back",
 			Finds: []string{"lifecycle/deleted-stays-gone"}, Also: []string{"absence/deleted-delete", "absence/deleted-read", "repeat/delete-is-idempotent", "race/deletes-say-once", "race/deletes-together"},
 			middleware: func() middleware {
-				var gone memory[*reply]
+				var gone between.Memory[*reply]
 				return on("DELETE", "/boats/*", func(c *call) {
 					old := c.item()
 					a := c.good()
-					if was, known := gone.swap(c.r.URL.Path, old); known && was != nil && a.status == http.StatusNotFound {
+					if was, known := gone.Swap(c.r.URL.Path, old); known && was != nil && a.Status == http.StatusNotFound {
 						c.h.restore(was)
 					}
 					c.give(a)
@@ -47,7 +49,7 @@ func lifecycleFaults() []Fault {
 		{Name: "delete-removes-all", Says: "deleting one boat removes all of them",
 			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"}, Spreads: true,
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
-				if a.status == http.StatusNoContent {
+				if a.Status == http.StatusNoContent {
 					_ = c.h.store.clear("boats")
 				}
 			})},
@@ -55,7 +57,7 @@ func lifecycleFaults() []Fault {
 			Finds: []string{"lifecycle/deleted-is-unlisted"}, Also: []string{"race/deletes-together"}, Spreads: true,
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
 				list, err := all[Boat](c.h.store, "boats")
-				if a.status != http.StatusNoContent || err != nil {
+				if a.Status != http.StatusNoContent || err != nil {
 					return
 				}
 				before := uint64(0)
@@ -69,16 +71,16 @@ func lifecycleFaults() []Fault {
 		{Name: "delete-answers-redirect", Says: "DELETE removes the boat and answers 303",
 			Finds: []string{"lifecycle/delete-answers"}, Also: []string{"race/deletes-together"},
 			middleware: after("DELETE", "/boats/*", func(_ *call, a *reply) {
-				if a.status == http.StatusNoContent {
-					a.status = http.StatusSeeOther
-					a.header.Set("Location", "/boats")
+				if a.Status == http.StatusNoContent {
+					a.Status = http.StatusSeeOther
+					a.Fields.Set("Location", "/boats")
 				}
 			})},
 		{Name: "deleted-comes-back", Says: "PUT on a deleted boat answers 200 and brings it back",
 			Finds: []string{"absence/deleted-replace"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				if id := c.number(); id > 0 && c.item() == nil && id <= c.h.store.last("boats") {
-					if made := c.askPlain("POST", "/boats", c.body); made.status == http.StatusCreated {
+					if made := c.askPlain("POST", "/boats", c.Body); made.Status == http.StatusCreated {
 						c.h.move(made.id(), id)
 						a := c.askPlain("GET", "", nil)
 						c.give(a)
@@ -94,12 +96,12 @@ func lifecycleFaults() []Fault {
 					c.give(c.good())
 					return
 				}
-				a := c.askPlain("POST", "/boats", c.body)
-				if a.status == http.StatusConflict {
+				a := c.askPlain("POST", "/boats", c.Body)
+				if a.Status == http.StatusConflict {
 					a = c.h.forced(c)
 				}
-				if a.status == http.StatusCreated {
-					a.status = http.StatusOK
+				if a.Status == http.StatusCreated {
+					a.Status = http.StatusOK
 				}
 				c.give(a)
 			})},
@@ -107,12 +109,12 @@ func lifecycleFaults() []Fault {
 			Finds: []string{"lifecycle/replace-drops-omitted"},
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
-				if old == nil || !json.Valid(c.body) {
+				if old == nil || !json.Valid(c.Body) {
 					c.give(c.good())
 					return
 				}
 				var m members
-				_ = json.Unmarshal(old.body, &m)
+				_ = json.Unmarshal(old.Body, &m)
 				_, hasName := c.members()["name"]
 				_, hasLength := c.members()["length_m"]
 				if !hasName || !hasLength {
@@ -129,7 +131,7 @@ func lifecycleFaults() []Fault {
 			middleware: on("PUT", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
-				if old != nil && a.status == http.StatusOK {
+				if old != nil && a.Status == http.StatusOK {
 					c.h.restore(old)
 				}
 				c.give(a)
@@ -137,7 +139,7 @@ func lifecycleFaults() []Fault {
 		{Name: "put-hits-neighbour", Says: "replacing a boat changes another one too",
 			Finds: []string{"lifecycle/replace-hits-one"},
 			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
-				if a.status == http.StatusOK {
+				if a.Status == http.StatusOK {
 					c.h.change(1, func(b *Boat) { port := "Reed " + strconv.FormatUint(a.id(), 10); b.HomePort = &port })
 				}
 			})},
@@ -145,21 +147,21 @@ func lifecycleFaults() []Fault {
 			Finds: []string{"lifecycle/replace-keeps-identity"},
 			middleware: after("PUT", "/boats/*", func(c *call, a *reply) {
 				var to uint64
-				if a.status == http.StatusOK && json.Unmarshal(c.members()["id"], &to) == nil && to != a.id() {
+				if a.Status == http.StatusOK && json.Unmarshal(c.members()["id"], &to) == nil && to != a.id() {
 					c.h.move(a.id(), to)
 				}
 			})},
 		{Name: "put-answers-teapot", Says: "PUT replaces the boat and answers 226",
 			Finds: []string{"lifecycle/replace-answers"},
 			middleware: after("PUT", "/boats/*", func(_ *call, a *reply) {
-				if a.status == http.StatusOK {
-					a.status = http.StatusIMUsed
+				if a.Status == http.StatusOK {
+					a.Status = http.StatusIMUsed
 				}
 			})},
 		{Name: "patch-replaces", Says: "PATCH drops the optional members that it does not name",
 			Finds: []string{"lifecycle/amend-merges"}, Also: []string{"lifecycle/amends-add-up", "race/amends-together"},
 			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
-				if a.status == http.StatusOK {
+				if a.Status == http.StatusOK {
 					sent := c.members()
 					c.h.change(a.id(), func(b *Boat) {
 						for n, at := range map[string]**string{"flag": &b.Flag, "home_port": &b.HomePort} {
@@ -175,7 +177,7 @@ func lifecycleFaults() []Fault {
 			middleware: on("PATCH", "/boats/*", func(c *call) {
 				old := c.item()
 				a := c.good()
-				if old != nil && a.status == http.StatusOK {
+				if old != nil && a.Status == http.StatusOK {
 					c.h.restore(old)
 				}
 				c.give(a)
@@ -198,7 +200,7 @@ func lifecycleFaults() []Fault {
 		{Name: "patch-hits-all", Says: "PATCH of one boat changes the flag of all",
 			Finds: []string{"lifecycle/amend-hits-one"},
 			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
-				if a.status != http.StatusOK {
+				if a.Status != http.StatusOK {
 					return
 				}
 				if list, err := all[Boat](c.h.store, "boats"); err == nil {
@@ -212,14 +214,14 @@ func lifecycleFaults() []Fault {
 		{Name: "patch-answers-redirect", Says: "PATCH amends the boat and answers 303",
 			Finds: []string{"lifecycle/amend-answers"}, Also: []string{"limits/on-amend"},
 			middleware: after("PATCH", "/boats/*", func(_ *call, a *reply) {
-				if a.status == http.StatusOK {
-					a.status = http.StatusSeeOther
+				if a.Status == http.StatusOK {
+					a.Status = http.StatusSeeOther
 				}
 			})},
 		{Name: "create-stores-twice", Says: "one POST stores two boats",
 			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"limits/on-replace", "limits/on-amend", "input/unique-freed-by-change", "input/unique-freed-by-delete", "input/unique-own-value", "lifecycle/amend-answers", "lifecycle/paging-covers", "lifecycle/replace-answers", "race/creates-together", "race/unique-together"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
-				if a.status == http.StatusCreated {
+				if a.Status == http.StatusCreated {
 					b := &Boat{}
 					if c.h.store.get("boats", number(a.id()), b) == nil {
 						b.ID, _ = c.h.store.next("boats")
@@ -231,81 +233,81 @@ func lifecycleFaults() []Fault {
 			Finds: []string{"lifecycle/created-is-listed"}, Also: []string{"lifecycle/deleted-is-unlisted", "lifecycle/paging-covers", "race/creates-together", "race/unique-together"},
 			middleware: after("GET HEAD", "/boats", func(_ *call, a *reply) {
 				var list, shown []Boat
-				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
+				if a.Status == http.StatusOK && json.Unmarshal(a.Body, &list) == nil {
 					for _, b := range list {
 						if b.ID <= 12 {
 							shown = append(shown, b)
 						}
 					}
-					a.body, _ = encode(append([]Boat{}, shown...))
+					a.Body, _ = encode(append([]Boat{}, shown...))
 				}
 			})},
 		{Name: "create-answers-200", Says: "a create answers 200 in place of 201",
 			Finds: []string{"lifecycle/create-answers"},
 			middleware: after("POST", "/boats", func(_ *call, a *reply) {
-				if a.status == http.StatusCreated {
-					a.status = http.StatusOK
+				if a.Status == http.StatusCreated {
+					a.Status = http.StatusOK
 				}
 			})},
 		{Name: "location-nowhere", Says: "Location of a create leads to a boat that is not there",
 			Finds: []string{"lifecycle/location-leads-there"},
 			middleware: after("POST", "/boats", func(_ *call, a *reply) {
-				if a.status == http.StatusCreated {
-					a.header.Set("Location", fmt.Sprintf("/boats/%d", a.id()+1000))
+				if a.Status == http.StatusCreated {
+					a.Fields.Set("Location", fmt.Sprintf("/boats/%d", a.id()+1000))
 				}
 			})},
 		{Name: "create-names-nothing", Says: "a create answers 201 with no Location and no id",
 			Finds: []string{"lifecycle/create-locates"}, Resource: "log",
 			middleware: after("POST", "/log", func(_ *call, a *reply) {
-				if a.status == http.StatusCreated {
-					a.header.Del("Location")
+				if a.Status == http.StatusCreated {
+					a.Fields.Del("Location")
 					a.edit(func(m map[string]any) { delete(m, "id") })
 				}
 			})},
 		{Name: "echo-differs", Says: "the answer to a create shows another name than is stored",
 			Finds: []string{"lifecycle/create-echo-agrees"},
 			middleware: after("POST", "/boats", func(_ *call, a *reply) {
-				if a.status == http.StatusCreated {
+				if a.Status == http.StatusCreated {
 					a.edit(func(m map[string]any) { m["name"] = strings.ToUpper(fmt.Sprint(m["name"])) })
 				}
 			})},
 		{Name: "same-id-twice", Says: "two boats made one after the other get the same id",
 			Finds: []string{"lifecycle/created-are-distinct"}, Also: []string{"input/unique-on-change", "lifecycle/create-overwrites-none", "lifecycle/paging-covers", "lifecycle/replace-keeps-identity", "race/creates-together"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
-				if id := a.id(); a.status == http.StatusCreated && id > 1 && c.h.store.get("boats", number(id-1), &Boat{}) == nil {
+				if id := a.id(); a.Status == http.StatusCreated && id > 1 && c.h.store.get("boats", number(id-1), &Boat{}) == nil {
 					c.h.move(id, id-1)
 					a.edit(func(m map[string]any) { m["id"] = id - 1 })
-					a.header.Set("Location", fmt.Sprintf("/boats/%d", id-1))
+					a.Fields.Set("Location", fmt.Sprintf("/boats/%d", id-1))
 				}
 			})},
 		{Name: "id-settable", Says: "a client that sends an id gets it",
 			Finds: []string{"lifecycle/assigned-is-assigned"}, Also: []string{"lifecycle/create-overwrites-none"},
 			middleware: after("POST", "/boats", func(c *call, a *reply) {
 				var to uint64
-				if a.status == http.StatusCreated && json.Unmarshal(c.members()["id"], &to) == nil && to > 0 {
+				if a.Status == http.StatusCreated && json.Unmarshal(c.members()["id"], &to) == nil && to > 0 {
 					c.h.move(a.id(), to)
 					a.edit(func(m map[string]any) { m["id"] = to })
-					a.header.Set("Location", fmt.Sprintf("/boats/%d", to))
+					a.Fields.Set("Location", fmt.Sprintf("/boats/%d", to))
 				}
 			})},
 		{Name: "ids-reused", Says: "a new boat gets the id of one that was deleted last",
 			Finds: []string{"lifecycle/id-is-not-reused"}, Also: []string{"lifecycle/assigned-is-assigned"},
 			middleware: func() middleware {
-				var freed memory[uint64]
+				var freed between.Memory[uint64]
 				return chain(
 					after("DELETE", "/boats/*", func(c *call, a *reply) {
-						if a.status == http.StatusNoContent {
-							freed.swap("id", c.number())
+						if a.Status == http.StatusNoContent {
+							freed.Swap("id", c.number())
 						}
 					}),
 					after("POST", "/boats", func(c *call, a *reply) {
-						if a.status != http.StatusCreated {
+						if a.Status != http.StatusCreated {
 							return
 						}
-						if to, known := freed.swap("id", 0); known && to > 0 {
+						if to, known := freed.Swap("id", 0); known && to > 0 {
 							c.h.move(a.id(), to)
 							a.edit(func(m map[string]any) { m["id"] = to })
-							a.header.Set("Location", fmt.Sprintf("/boats/%d", to))
+							a.Fields.Set("Location", fmt.Sprintf("/boats/%d", to))
 						}
 					}))
 			}()},
@@ -357,35 +359,35 @@ func lifecycleFaults() []Fault {
 			Finds: []string{"lifecycle/list-is-a-list"},
 			middleware: after("GET", "/boats", func(_ *call, a *reply) {
 				var list []json.RawMessage
-				if json.Unmarshal(a.body, &list) == nil && len(list) == 1 {
-					a.body = list[0]
+				if json.Unmarshal(a.Body, &list) == nil && len(list) == 1 {
+					a.Body = list[0]
 				}
 			})},
 		{Name: "list-is-wrapped-object", Says: "the list is an object with a boat under each id",
 			Finds: []string{"lifecycle/list-is-a-list"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/filter-none", "lifecycle/links-lead-there", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
 			middleware: after("GET HEAD", "/boats", func(_ *call, a *reply) {
 				var list []Boat
-				if a.status == http.StatusOK && json.Unmarshal(a.body, &list) == nil {
+				if a.Status == http.StatusOK && json.Unmarshal(a.Body, &list) == nil {
 					out := map[string]Boat{}
 					for _, b := range list {
 						out[strconv.FormatUint(b.ID, 10)] = b
 					}
-					a.body, _ = encode(out)
+					a.Body, _ = encode(out)
 				}
 			})},
 		{Name: "empty-list-404", Says: "a filter that selects nothing answers 404",
 			Finds: []string{"lifecycle/filter-none"},
 			middleware: after("GET", "/boats", func(c *call, a *reply) {
-				if bytes.Equal(a.body, []byte("[]")) && c.r.URL.RawQuery != "" {
-					a.status = http.StatusNotFound
-					a.say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
+				if bytes.Equal(a.Body, []byte("[]")) && c.r.URL.RawQuery != "" {
+					a.Status = http.StatusNotFound
+					a.Say("application/problem+json", `{"type":"about:blank","title":"Not Found","status":404}`)
 				}
 			})},
 		{Name: "empty-list-null", Says: "a filter that selects nothing answers null",
 			Finds: []string{"lifecycle/filter-none"}, Also: []string{"absence/deleted-amend", "absence/deleted-delete", "absence/missing-amend", "absence/missing-delete", "input/duplicate-unique", "input/empty-body", "input/malformed-json", "input/missing-member", "input/null-member", "input/refused-changes-nothing", "input/wrong-container", "input/wrong-media-type", "input/wrong-type", "lifecycle/amend-hits-one", "lifecycle/created-is-listed", "lifecycle/deleted-is-unlisted", "lifecycle/odd-pages", "lifecycle/paging-covers", "lifecycle/replace-hits-one", "method/unknown-method", "method/unsupported-method", "precondition/stale-write-refused", "race/creates-together", "race/deletes-together", "race/unique-together", "repeat/amend-repeat", "repeat/delete-is-idempotent", "repeat/post-makes-another", "repeat/read-is-safe", "repeat/replace-is-idempotent"},
 			middleware: after("GET", "/boats", func(_ *call, a *reply) {
-				if bytes.Equal(a.body, []byte("[]")) {
-					a.body = []byte("null")
+				if bytes.Equal(a.Body, []byte("[]")) {
+					a.Body = []byte("null")
 				}
 			})},
 		{Name: "filter-ignored", Says: "the filter by flag is ignored",
@@ -413,14 +415,14 @@ func lifecycleFaults() []Fault {
 // and tells of it in the answer.
 func storing(change func(b *Boat)) middleware {
 	keep := func(c *call, a *reply) {
-		if a.status/100 != 2 || a.id() == 0 {
+		if a.Status/100 != 2 || a.id() == 0 {
 			return
 		}
 		c.h.change(a.id(), change)
 		now := &Boat{}
 		if c.h.store.get("boats", number(a.id()), now) == nil {
-			a.body, _ = encode(now)
-			a.header.Set("ETag", tag(a.body))
+			a.Body, _ = encode(now)
+			a.Fields.Set("ETag", tag(a.Body))
 		}
 	}
 	return chain(after("POST", "/boats", keep), after("PUT PATCH", "/boats/*", keep))
@@ -455,7 +457,7 @@ func (h *harbour) move(from, to uint64) {
 // restore puts a boat back as it was shown.
 func (h *harbour) restore(old *reply) {
 	b := &Boat{}
-	if json.Unmarshal(old.body, b) == nil {
+	if json.Unmarshal(old.Body, b) == nil {
 		_ = h.store.put("boats", number(b.ID), b)
 	}
 }

@@ -16,7 +16,7 @@ func (c *call) stored(a *reply, change func(m members)) {
 		ID   uint64
 		Code string
 	}
-	_ = json.Unmarshal(a.body, &shown)
+	_ = json.Unmarshal(a.Body, &shown)
 	bucket, key := "boats", number(shown.ID)
 	switch {
 	case strings.HasPrefix(c.r.URL.Path, "/berths"):
@@ -57,9 +57,9 @@ func loose(methods, pattern, member, standIn string, is func(raw string) bool) m
 			standIn = fmt.Sprintf(`"Stand-in %d"`, c.h.store.last("boats"))
 		}
 		m[member] = json.RawMessage(standIn)
-		c.body = encoded(m)
+		c.Body = encoded(m)
 		a := c.good()
-		if a.status/100 == 2 {
+		if a.Status/100 == 2 {
 			c.stored(a, func(m members) { m[member] = raw })
 			a.edit(func(m map[string]any) { m[member] = raw })
 		}
@@ -71,7 +71,7 @@ func loose(methods, pattern, member, standIn string, is func(raw string) bool) m
 func bent(methods, pattern, member string, how func(raw string) string) middleware {
 	return after(methods, pattern, func(c *call, a *reply) {
 		raw, there := c.members()[member]
-		if a.status/100 != 2 || !there {
+		if a.Status/100 != 2 || !there {
 			return
 		}
 		if now := how(string(raw)); now != string(raw) {
@@ -185,7 +185,7 @@ func limitFaults() []Fault {
 		{Name: "empty-entry-taken", Says: "an empty entry of the log is taken", Finds: beyond, Resource: "log", middleware: on("POST", "/log", func(c *call) {
 			if m := c.members(); string(m["text"]) == `""` {
 				m["text"] = json.RawMessage(`"stand-in"`)
-				c.body = encoded(m)
+				c.Body = encoded(m)
 			}
 			c.give(c.good())
 		})},
@@ -210,7 +210,7 @@ func limitFaults() []Fault {
 		// Two members at once.
 		{Name: "long-name-loses-port", Says: "a name of 60 characters leaves no room for a home port of 60", Finds: pair, middleware: after("POST", boats, func(c *call, a *reply) {
 			m := c.members()
-			if a.status == http.StatusCreated && ofLength(60)(string(m["name"])) && ofLength(60)(string(m["home_port"])) {
+			if a.Status == http.StatusCreated && ofLength(60)(string(m["name"])) && ofLength(60)(string(m["home_port"])) {
 				c.stored(a, func(m members) { m["home_port"] = json.RawMessage(`"x"`) })
 			}
 		})},
@@ -223,14 +223,14 @@ func limitFaults() []Fault {
 			var p struct {
 				Errors []memberError `json:"errors"`
 			}
-			if json.Unmarshal(a.body, &p) == nil && len(p.Errors) > 1 {
-				a.status = 500
+			if json.Unmarshal(a.Body, &p) == nil && len(p.Errors) > 1 {
+				a.Status = 500
 				a.edit(func(m map[string]any) { m["status"] = 500 })
 			}
 		})},
 		{Name: "limits-unnamed", Says: "what is beyond a limit is refused without saying which member", Finds: beyond, Also: several, middleware: after("POST", boats, func(c *call, a *reply) {
-			if a.status == http.StatusUnprocessableEntity && len(c.members()) >= 4 {
-				a.say("application/problem+json", `{"type":"about:blank","title":"Unprocessable Entity","status":422,"detail":"the boat is not as it must be"}`)
+			if a.Status == http.StatusUnprocessableEntity && len(c.members()) >= 4 {
+				a.Say("application/problem+json", `{"type":"about:blank","title":"Unprocessable Entity","status":422,"detail":"the boat is not as it must be"}`)
 			}
 		})},
 		{Name: "unknown-member-500", Says: "a member that nobody knows answers 500", Finds: unknown, middleware: failing("POST", boats, has("gull_unknown"))},
@@ -240,7 +240,7 @@ func limitFaults() []Fault {
 			if other := m["NAME"]; other != nil {
 				delete(m, "NAME")
 				m["name"] = other
-				c.body = encoded(m)
+				c.Body = encoded(m)
 			}
 			c.give(c.good())
 		})},

@@ -22,8 +22,8 @@ func listingFaults() []Fault {
 	}
 	links := func(to func(c *call, link string) string) middleware {
 		return after("GET", "/boats", func(c *call, a *reply) {
-			for i, l := range a.header["Link"] {
-				a.header["Link"][i] = to(c, l)
+			for i, l := range a.Fields["Link"] {
+				a.Fields["Link"][i] = to(c, l)
 			}
 		})
 	}
@@ -38,10 +38,10 @@ func listingFaults() []Fault {
 	}
 	ranged := func(do func(c *call, a *reply, which string)) middleware {
 		return after("GET", "/boats/*", func(c *call, a *reply) {
-			if a.status != http.StatusOK {
+			if a.Status != http.StatusOK {
 				return
 			}
-			a.header.Set("Accept-Ranges", "bytes")
+			a.Fields.Set("Accept-Ranges", "bytes")
 			if which := c.r.Header.Get("Range"); which != "" {
 				do(c, a, which)
 			}
@@ -59,11 +59,11 @@ func listingFaults() []Fault {
 	heads := func(name, v string) middleware {
 		return on("HEAD", "/boats", func(c *call) {
 			a := c.good()
-			a.header.Set(name, v)
-			for n, values := range a.header {
+			a.Fields.Set(name, v)
+			for n, values := range a.Fields {
 				c.w.Header()[n] = values
 			}
-			c.w.WriteHeader(a.status)
+			c.w.WriteHeader(a.Status)
 		})
 	}
 	pages, literal, coding := []string{"lifecycle/odd-pages"}, []string{"lifecycle/filter-is-literal"}, []string{"input/content-coding"}
@@ -96,10 +96,10 @@ func listingFaults() []Fault {
 		{Name: "head-of-list-length-wrong", Says: "HEAD of the list says that its body has one byte", Finds: []string{"method/head-length-agrees"}, middleware: heads("Content-Length", "1")},
 		{Name: "accept-weight-500", Says: "a weight in Accept that is not a number answers 500", Finds: []string{"representation/any-accept"}, middleware: accepts(func(a string) bool { return strings.Contains(a, "q=high") })},
 		{Name: "accept-commas-500", Says: "an Accept of commas answers 500", Finds: []string{"representation/any-accept"}, middleware: accepts(func(a string) bool { return strings.Contains(a, ",,") })},
-		{Name: "range-is-whole", Says: "a part of a boat is answered 206 with the whole, without saying which part", Finds: []string{"representation/range-is-right"}, middleware: ranged(func(_ *call, a *reply, _ string) { a.status = http.StatusPartialContent })},
+		{Name: "range-is-whole", Says: "a part of a boat is answered 206 with the whole, without saying which part", Finds: []string{"representation/range-is-right"}, middleware: ranged(func(_ *call, a *reply, _ string) { a.Status = http.StatusPartialContent })},
 		{Name: "range-beyond-500", Says: "a part beyond the end of a boat answers 500", Finds: []string{"representation/range-is-right"}, middleware: ranged(func(_ *call, a *reply, which string) {
 			if strings.Contains(which, "99999999") {
-				a.status = http.StatusInternalServerError
+				a.Status = http.StatusInternalServerError
 			}
 		})},
 		{Name: "unknown-coding-500", Says: "a body in an unknown content coding answers 500", Finds: coding, middleware: coded("x-gull-feathers", failed)},

@@ -13,7 +13,7 @@ func methodFaults() []Fault {
 	asGet := func(unknown bool) middleware {
 		return on("", "", func(c *call) {
 			a := c.good()
-			if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) != unknown {
+			if a.Status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) != unknown {
 				a = c.ask(http.MethodGet, "", nil)
 			}
 			c.give(a)
@@ -21,7 +21,7 @@ func methodFaults() []Fault {
 	}
 	refused := func(change func(c *call, a *reply)) middleware {
 		return after("", "", func(c *call, a *reply) {
-			if a.status == http.StatusMethodNotAllowed {
+			if a.Status == http.StatusMethodNotAllowed {
 				change(c, a)
 			}
 		})
@@ -35,7 +35,7 @@ func methodFaults() []Fault {
 			Finds: []string{"method/unsupported-method"}, Slow: true,
 			middleware: on("", "", func(c *call) {
 				a := c.good()
-				if a.status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) {
+				if a.Status == http.StatusMethodNotAllowed && matchAny(known, c.r.Method) {
 					select {
 					case <-c.r.Context().Done():
 					case <-time.After(time.Minute):
@@ -47,38 +47,38 @@ func methodFaults() []Fault {
 		{Name: "unhandled-500", Says: "a method that a path does not have answers 500",
 			Finds: []string{"method/unsupported-method"}, Also: []string{"method/unknown-method"},
 			middleware: refused(func(_ *call, a *reply) {
-				a.status = 500
+				a.Status = 500
 				a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
 			})},
 		{Name: "no-allow", Says: "405 is answered without an Allow header",
-			Finds: []string{"method/allow-is-sent"}, middleware: refused(func(_ *call, a *reply) { a.header.Del("Allow") })},
+			Finds: []string{"method/allow-is-sent"}, middleware: refused(func(_ *call, a *reply) { a.Fields.Del("Allow") })},
 		{Name: "allow-lies", Says: "Allow names methods that answer 405",
 			Finds:      []string{"method/allow-is-true"},
-			middleware: refused(func(_ *call, a *reply) { a.header.Set("Allow", "GET, HEAD, OPTIONS, POST, PUT, PATCH, DELETE") })},
+			middleware: refused(func(_ *call, a *reply) { a.Fields.Set("Allow", "GET, HEAD, OPTIONS, POST, PUT, PATCH, DELETE") })},
 		{Name: "allow-is-short", Says: "Allow leaves out methods that work",
 			Finds:      []string{"method/allow-is-true"},
-			middleware: refused(func(_ *call, a *reply) { a.header.Set("Allow", "HEAD") })},
+			middleware: refused(func(_ *call, a *reply) { a.Fields.Set("Allow", "HEAD") })},
 		{Name: "head-differs", Says: "HEAD of a boat has another type and tag than GET",
 			Finds: []string{"method/head-mirrors-get"},
 			middleware: after("HEAD", "/boats/*", func(_ *call, a *reply) {
-				a.header.Set("Content-Type", "text/plain")
-				a.header.Set("ETag", `"head"`)
+				a.Fields.Set("Content-Type", "text/plain")
+				a.Fields.Set("ETag", `"head"`)
 			})},
 		{Name: "head-404", Says: "HEAD answers 404 where GET answers 200",
 			Finds:      []string{"method/head-mirrors-get"},
-			middleware: after("HEAD", "/boats/*", func(_ *call, a *reply) { a.status = http.StatusNotFound })},
+			middleware: after("HEAD", "/boats/*", func(_ *call, a *reply) { a.Status = http.StatusNotFound })},
 		{Name: "head-length-wrong", Says: "HEAD of a boat says that its body has one byte",
 			Finds: []string{"method/head-length-agrees"},
 			middleware: on("HEAD", "/boats/*", func(c *call) {
 				a := c.good()
-				maps.Copy(c.w.Header(), a.header)
+				maps.Copy(c.w.Header(), a.Fields)
 				c.w.Header().Set("Content-Length", "1")
-				c.w.WriteHeader(a.status)
+				c.w.WriteHeader(a.Status)
 			})},
 		{Name: "options-lies", Says: "OPTIONS names methods that answer 405",
 			Finds: []string{"method/options-agrees"},
 			middleware: after("OPTIONS", "", func(_ *call, a *reply) {
-				a.header.Set("Allow", strings.Join(strings.Fields(known), ", "))
+				a.Fields.Set("Allow", strings.Join(strings.Fields(known), ", "))
 			})},
 	}
 }

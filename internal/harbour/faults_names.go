@@ -42,18 +42,18 @@ func (n *berthNames) middleware() middleware {
 	return chain(
 		on("GET PUT DELETE", "/berths/*", n.one),
 		after("GET HEAD", "/berths", func(c *call, a *reply) {
-			if a.status != http.StatusOK || c.r.URL.RawQuery != "" {
+			if a.Status != http.StatusOK || c.r.URL.RawQuery != "" {
 				return
 			}
 			n.mu.Lock()
 			defer n.mu.Unlock()
 			var list []json.RawMessage
-			_ = json.Unmarshal(a.body, &list)
+			_ = json.Unmarshal(a.Body, &list)
 			for _, k := range n.order {
 				list = append(list, encoded(n.items[k]))
 			}
-			a.body, _ = encode(list)
-			a.header.Del("ETag")
+			a.Body, _ = encode(list)
+			a.Fields.Del("ETag")
 		}))
 }
 
@@ -68,7 +68,7 @@ func (n *berthNames) one(c *call) {
 	if codePattern.MatchString(name) {
 		a := c.good()
 		c.give(a)
-		if c.r.Method == http.MethodDelete && a.status == http.StatusNoContent {
+		if c.r.Method == http.MethodDelete && a.Status == http.StatusNoContent {
 			n.remove(c, name)
 		}
 		return
@@ -77,7 +77,7 @@ func (n *berthNames) one(c *call) {
 	case http.MethodGet:
 		if n.found != nil {
 			if other := n.found(name); codePattern.MatchString(other) {
-				if a := c.ask(http.MethodGet, "/berths/"+other, nil); a.status == http.StatusOK {
+				if a := c.ask(http.MethodGet, "/berths/"+other, nil); a.Status == http.StatusOK {
 					c.give(a)
 					return
 				}
@@ -106,10 +106,10 @@ func (n *berthNames) store(c *call, name string) {
 		key = n.put(name)
 	}
 	if codePattern.MatchString(key) {
-		c.give(c.ask(http.MethodPut, "/berths/"+key, c.body))
+		c.give(c.ask(http.MethodPut, "/berths/"+key, c.Body))
 		return
 	}
-	m, err := object(c.body)
+	m, err := object(c.Body)
 	if err != nil || m["max_length_m"] == nil || c.r.Header.Get("Content-Type") != "application/json" || c.r.Header.Get("Content-Encoding") != "" {
 		refuse(c.w, c.r, http.StatusUnprocessableEntity, "a berth has a max_length_m")
 		return

@@ -7,6 +7,8 @@ import (
 	"net/http"
 	"strings"
 	"sync/atomic"
+
+	"usualpath/internal/between"
 )
 
 // leavingOut sends a write on without the members whose values are as told, and
@@ -16,7 +18,7 @@ func leavingOut(methods, pattern string, is func(raw string) bool) middleware {
 		m, left := c.members(), false
 		var now members
 		if item := c.item(); item != nil {
-			_ = json.Unmarshal(item.body, &now)
+			_ = json.Unmarshal(item.Body, &now)
 		}
 		for n, raw := range m {
 			if is(string(raw)) {
@@ -27,7 +29,7 @@ func leavingOut(methods, pattern string, is func(raw string) bool) middleware {
 			}
 		}
 		if left {
-			c.body = encoded(m)
+			c.Body = encoded(m)
 		}
 		c.give(c.good())
 	})
@@ -37,7 +39,7 @@ func leavingOut(methods, pattern string, is func(raw string) bool) middleware {
 func (c *call) version() members {
 	var m members
 	if item := c.item(); item != nil {
-		_ = json.Unmarshal(item.body, &m)
+		_ = json.Unmarshal(item.Body, &m)
 		delete(m, "id")
 		delete(m, "registered_at")
 	}
@@ -74,7 +76,7 @@ func overwriteFaults() []Fault {
 		return on("PUT", "/boats/*", func(c *call) {
 			m := c.members()
 			if m["registered_at"] != nil && do(c, m) {
-				c.body = encoded(m)
+				c.Body = encoded(m)
 			}
 			c.give(c.good())
 		})
@@ -86,28 +88,26 @@ func overwriteFaults() []Fault {
 		{Name: "patch-empty-unheard", Says: "PATCH with an empty text answers 200 and keeps the text", Finds: []string{"lifecycle/amend-empties"}, middleware: leavingOut("PATCH", "/boats/*", empty)},
 		{Name: "berth-patch-false-unheard", Says: "PATCH with false answers 200 and keeps true", Finds: []string{"lifecycle/amend-empties", "lifecycle/amend-merges"}, Also: []string{"limits/on-amend", "lifecycle/amends-add-up", "race/amends-together"}, Resource: "berths", middleware: leavingOut("PATCH", "/berths/*", empty)},
 		{Name: "patches-stay-on-top", Says: "what a PATCH has set stays, also after a PUT", Finds: []string{"lifecycle/replace-after-amend"}, middleware: func() middleware {
-			var patches memory[json.RawMessage]
+			var patches between.Memory[json.RawMessage]
 			return chain(
 				after("PATCH", "/boats/*", func(c *call, a *reply) {
-					if name := c.members()["name"]; a.status == http.StatusOK && name == nil {
-						patches.swap(c.r.URL.Path, json.RawMessage(c.body))
+					if name := c.members()["name"]; a.Status == http.StatusOK && name == nil {
+						patches.Swap(c.r.URL.Path, json.RawMessage(c.Body))
 					}
 				}),
 				after("PUT", "/boats/*", func(c *call, a *reply) {
-					patches.mu.Lock()
-					patch := patches.last[c.r.URL.Path]
-					patches.mu.Unlock()
-					if a.status == http.StatusOK && patch != nil {
+					patch, _ := patches.Get(c.r.URL.Path)
+					if a.Status == http.StatusOK && patch != nil {
 						c.h.change(a.id(), func(b *Boat) { _ = json.Unmarshal(patch, b); b.LengthM = "3" })
 					}
 				}))
 		}()},
 		{Name: "patch-on-first-version", Says: "PATCH is applied to the boat as it was registered", Finds: []string{"lifecycle/amend-after-replace", "lifecycle/amends-add-up"}, Also: []string{"race/amends-together"}, middleware: func() middleware {
-			var first memory[members]
+			var first between.Memory[members]
 			return on("PUT PATCH", "/boats/*", func(c *call) {
 				now := c.version()
-				if before, known := first.swap(c.r.URL.Path, now); known {
-					first.swap(c.r.URL.Path, before)
+				if before, known := first.Swap(c.r.URL.Path, now); known {
+					first.Swap(c.r.URL.Path, before)
 					now = before
 				}
 				if c.r.Method == http.MethodPatch {
@@ -118,32 +118,32 @@ func overwriteFaults() []Fault {
 			})
 		}()},
 		{Name: "second-patch-undoes", Says: "a PATCH undoes the one before it", Finds: []string{"lifecycle/amends-add-up"}, Also: []string{"race/amends-together"}, middleware: func() middleware {
-			var before memory[members]
+			var before between.Memory[members]
 			return chain(
 				on("PATCH", "/boats/*", func(c *call) {
-					old, _ := before.swap(c.r.URL.Path, c.version())
+					old, _ := before.Swap(c.r.URL.Path, c.version())
 					from(c, old)
 				}),
-				after("PUT", "/boats/*", func(c *call, _ *reply) { before.swap(c.r.URL.Path, nil) }))
+				after("PUT", "/boats/*", func(c *call, _ *reply) { before.Swap(c.r.URL.Path, nil) }))
 		}()},
 		{Name: "patch-after-put-is-old", Says: "PATCH after a PUT is applied to the boat as it was before the PUT", Finds: []string{"lifecycle/amend-after-replace"}, middleware: func() middleware {
-			var before memory[members]
+			var before between.Memory[members]
 			return chain(
 				on("PUT", "/boats/*", func(c *call) {
-					before.swap(c.r.URL.Path, c.version())
+					before.Swap(c.r.URL.Path, c.version())
 					c.give(c.good())
 				}),
 				on("PATCH", "/boats/*", func(c *call) {
-					old, _ := before.swap(c.r.URL.Path, nil)
+					old, _ := before.Swap(c.r.URL.Path, nil)
 					from(c, old)
 				}))
 		}()},
 		{Name: "create-overwrites", Says: "a POST that gives the id of a boat writes over that boat", Finds: []string{"lifecycle/create-overwrites-none"}, middleware: on("POST", "/boats", func(c *call) {
 			var id uint64
 			if _ = json.Unmarshal(c.members()["id"], &id); id > 0 && c.h.store.get("boats", number(id), &Boat{}) == nil {
-				a := c.askPlain(http.MethodPut, fmt.Sprintf("/boats/%d", id), c.body)
-				if a.status == http.StatusOK {
-					a.status = http.StatusCreated
+				a := c.askPlain(http.MethodPut, fmt.Sprintf("/boats/%d", id), c.Body)
+				if a.Status == http.StatusOK {
+					a.Status = http.StatusCreated
 				}
 				c.give(a)
 				return
@@ -159,21 +159,21 @@ func overwriteFaults() []Fault {
 			c.give(c.good())
 		})},
 		{Name: "put-escapes-again", Says: "each PUT of the same escapes an ampersand once more", Finds: drift, middleware: func() middleware {
-			var puts memory[string]
+			var puts between.Memory[string]
 			var n atomic.Int64
 			return after("PUT", "/boats/*", func(c *call, a *reply) {
-				before, known := puts.swap(c.r.URL.Path, string(c.body))
-				if a.status == http.StatusOK && known && before == string(c.body) {
+				before, known := puts.Swap(c.r.URL.Path, string(c.Body))
+				if a.Status == http.StatusOK && known && before == string(c.Body) {
 					times := int(n.Add(1))
 					c.h.change(a.id(), func(b *Boat) { b.Name = strings.ReplaceAll(b.Name, "&", "&"+strings.Repeat("amp;", times)) })
 				}
 			})
 		}()},
 		{Name: "put-wears-out", Says: "a boat that is replaced more than three times gets longer", Finds: drift, Also: []string{"race/reads-beside-replaces", "race/replaces-together"}, middleware: func() middleware {
-			var puts memory[int]
+			var puts between.Memory[int]
 			return after("PUT", "/boats/*", func(c *call, a *reply) {
-				n, _ := puts.swap(c.r.URL.Path, 0)
-				if puts.swap(c.r.URL.Path, n+1); a.status == http.StatusOK && n >= 4 {
+				n, _ := puts.Swap(c.r.URL.Path, 0)
+				if puts.Swap(c.r.URL.Path, n+1); a.Status == http.StatusOK && n >= 4 {
 					c.h.change(a.id(), func(b *Boat) { b.LengthM = "11" })
 				}
 			})

@@ -31,12 +31,12 @@ func raceFaults() []Fault {
 					a := c.good()
 					order.Unlock()
 					time.Sleep(window)
-					if id := a.id(); n > 1 && a.status == http.StatusCreated {
+					if id := a.id(); n > 1 && a.Status == http.StatusCreated {
 						c.h.store.writing.Lock()
 						c.h.move(id, id-1)
 						c.h.store.writing.Unlock()
 						a.edit(func(m map[string]any) { m["id"] = id - 1 })
-						a.header.Set("Location", fmt.Sprintf("/boats/%d", id-1))
+						a.Fields.Set("Location", fmt.Sprintf("/boats/%d", id-1))
 					}
 					c.give(a)
 				})
@@ -51,8 +51,8 @@ func raceFaults() []Fault {
 					time.Sleep(window)
 					a := c.good()
 					if n > 1 {
-						a.status = http.StatusInternalServerError
-						a.say("application/problem+json", `{"type":"about:blank","title":"Internal Server Error","status":500}`)
+						a.Status = http.StatusInternalServerError
+						a.Say("application/problem+json", `{"type":"about:blank","title":"Internal Server Error","status":500}`)
 					}
 					c.give(a)
 				})
@@ -66,7 +66,7 @@ func raceFaults() []Fault {
 					defer busy.Add(-1)
 					a := c.good()
 					time.Sleep(window)
-					if n > 1 && a.status == http.StatusOK {
+					if n > 1 && a.Status == http.StatusOK {
 						c.h.store.writing.Lock()
 						c.h.change(a.id(), func(b *Boat) {
 							var port string
@@ -90,7 +90,7 @@ func raceFaults() []Fault {
 					time.Sleep(window)
 					defer busy.Add(-1)
 					a := c.good()
-					if a.status == http.StatusConflict && n > 1 {
+					if a.Status == http.StatusConflict && n > 1 {
 						a = c.h.forced(c)
 					}
 					c.give(a)

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"net/http"
 	"sync/atomic"
+
+	"usualpath/internal/between"
 )
 
 // repeatFaults are about what a second request of the same kind does.
@@ -26,7 +28,7 @@ func repeatFaults() []Fault {
 			middleware: func() middleware {
 				var n atomic.Int64
 				return after("GET", "/boats/*", func(_ *call, a *reply) {
-					if a.status == http.StatusOK {
+					if a.Status == http.StatusOK {
 						hint := fmt.Sprintf("tide table %d", n.Add(1))
 						a.edit(func(m map[string]any) { m["hint"] = hint })
 					}
@@ -35,10 +37,10 @@ func repeatFaults() []Fault {
 		{Name: "second-put-conflicts", Says: "the same PUT once more answers 409",
 			Finds: []string{"repeat/replace-is-idempotent"},
 			middleware: func() middleware {
-				var puts memory[string]
+				var puts between.Memory[string]
 				return on("PUT", "/boats/*", func(c *call) {
-					before, known := puts.swap(c.r.URL.Path, string(c.body))
-					if known && before == string(c.body) && c.item() != nil {
+					before, known := puts.Swap(c.r.URL.Path, string(c.Body))
+					if known && before == string(c.Body) && c.item() != nil {
 						refuse(c.w, c.r, http.StatusConflict, "nothing would change")
 						return
 					}
@@ -48,13 +50,13 @@ func repeatFaults() []Fault {
 		{Name: "put-counts-up", Says: "the same PUT once more changes the home port",
 			Finds: []string{"repeat/replace-is-idempotent"}, Also: []string{"repeat/replace-does-not-drift"},
 			middleware: func() middleware {
-				var puts memory[string]
+				var puts between.Memory[string]
 				var n atomic.Int64
 				return after("PUT", "/boats/*", func(c *call, a *reply) {
-					if a.status != http.StatusOK {
+					if a.Status != http.StatusOK {
 						return
 					}
-					if before, known := puts.swap(c.r.URL.Path, string(c.body)); known && before == string(c.body) {
+					if before, known := puts.Swap(c.r.URL.Path, string(c.Body)); known && before == string(c.Body) {
 						c.h.change(a.id(), func(b *Boat) { port := fmt.Sprintf("Skerry %d", n.Add(1)); b.HomePort = &port })
 					}
 				})
@@ -62,16 +64,16 @@ func repeatFaults() []Fault {
 		{Name: "second-delete-500", Says: "deleting a boat that is gone answers 500",
 			Finds: []string{"repeat/delete-is-idempotent", "absence/deleted-delete"}, Also: []string{"race/deletes-together"},
 			middleware: after("DELETE", "/boats/*", func(c *call, a *reply) {
-				if id := c.number(); a.status == http.StatusNotFound && id > 0 && id <= c.h.store.last("boats") {
-					a.status = http.StatusInternalServerError
+				if id := c.number(); a.Status == http.StatusNotFound && id > 0 && id <= c.h.store.last("boats") {
+					a.Status = http.StatusInternalServerError
 					a.edit(func(m map[string]any) { m["status"], m["title"] = 500, "Internal Server Error" })
 				}
 			})},
 		{Name: "berth-put-always-creates", Says: "PUT on a berth that is there answers 201 as if it were new",
 			Finds: []string{"repeat/put-create-is-idempotent"}, Also: []string{"lifecycle/replace-answers", "race/one-put-makes-it"}, Resource: "berths",
 			middleware: after("PUT", "/berths/*", func(_ *call, a *reply) {
-				if a.status == http.StatusOK {
-					a.status = http.StatusCreated
+				if a.Status == http.StatusOK {
+					a.Status = http.StatusCreated
 				}
 			})},
 		{Name: "berth-put-repeat-refused", Says: "PUT on a berth that is there answers 409",
@@ -86,7 +88,7 @@ func repeatFaults() []Fault {
 		{Name: "patch-appends", Says: "the same PATCH once more adds to a text",
 			Finds: []string{"repeat/amend-repeat"}, Also: []string{"lifecycle/amend-merges"},
 			middleware: after("PATCH", "/boats/*", func(c *call, a *reply) {
-				if a.status == http.StatusOK {
+				if a.Status == http.StatusOK {
 					c.h.change(a.id(), func(b *Boat) {
 						port := "Skerry"
 						if b.HomePort != nil {
@@ -100,7 +102,7 @@ func repeatFaults() []Fault {
 			Finds: []string{"repeat/post-makes-another", "input/duplicate-unique"}, Also: []string{"input/unique-on-change", "race/unique-together"},
 			middleware: on("POST", "/boats", func(c *call) {
 				a := c.good()
-				if a.status == http.StatusConflict {
+				if a.Status == http.StatusConflict {
 					m := c.members()
 					m["name"] = []byte(`"Shadow ` + fmt.Sprint(c.h.store.last("boats")) + `"`)
 					c.askPlain("POST", "/boats", encoded(m))
@@ -124,24 +126,22 @@ func repeatFaults() []Fault {
 
 // replaying gives a stay's first answer again, as often as a key comes again.
 func replaying(key func(c *call) string) middleware {
-	var first memory[*reply]
+	var first between.Memory[*reply]
 	return on("POST", "/boats/*/stays", func(c *call) {
 		if c.r.Header.Get("Idempotency-Key") == "" {
 			c.give(c.good())
 			return
 		}
 		k := key(c)
-		first.mu.Lock()
-		before := first.last[k]
-		first.mu.Unlock()
+		before, _ := first.Get(k)
 		if before != nil {
 			c.give(before)
 			return
 		}
 		c.r.Header.Del("Idempotency-Key")
 		a := c.good()
-		if a.status == http.StatusCreated {
-			first.swap(k, &reply{a.status, a.header.Clone(), bytes.Clone(a.body)})
+		if a.Status == http.StatusCreated {
+			first.Swap(k, &reply{between.Reply{Status: a.Status, Fields: a.Fields.Clone(), Body: bytes.Clone(a.Body)}})
 		}
 		c.give(a)
 	})

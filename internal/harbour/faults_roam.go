@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+
+	"usualpath/internal/between"
 )
 
 // trails remember, for each path, what was done there: a letter for each request
@@ -64,7 +66,7 @@ func trailed(pattern string, is func(trail string) bool, do func(c *call)) middl
 			return
 		}
 		a := c.good()
-		if a.status/100 == 2 {
+		if a.Status/100 == 2 {
 			t.set(c.r.URL.Path, trail)
 		}
 		c.give(a)
@@ -75,7 +77,7 @@ func trailed(pattern string, is func(trail string) bool, do func(c *call)) middl
 func unsaved(c *call) {
 	old := c.item()
 	a := c.good()
-	if old != nil && a.status/100 == 2 {
+	if old != nil && a.Status/100 == 2 {
 		c.h.restore(old)
 	}
 	c.give(a)
@@ -87,7 +89,7 @@ func unsavedStay(c *call) {
 	old := &Stay{}
 	known := c.h.store.get("stays", number(id), old) == nil
 	a := c.good()
-	if known && a.status/100 == 2 {
+	if known && a.Status/100 == 2 {
 		_ = c.h.store.put("stays", number(id), old)
 	}
 	c.give(a)
@@ -97,7 +99,7 @@ func unsavedStay(c *call) {
 func thenChanged(do func(b *Boat)) func(c *call) {
 	return func(c *call) {
 		a := c.good()
-		if a.status/100 == 2 {
+		if a.Status/100 == 2 {
 			c.h.change(c.number(), do)
 		}
 		c.give(a)
@@ -161,16 +163,16 @@ func roamFaults() []Fault {
 		return strings.HasSuffix(trail, "gggA") && strings.Contains(trail, "U")
 	}, unsaved))
 	add("put-of-earlier-version-ignored", "a PUT of what the boat was two versions ago is taken for a repeat, and ignored", 5, func() middleware {
-		var bodies memory[[]string]
+		var bodies between.Memory[[]string]
 		return on("PUT", boat, func(c *call) {
-			before, _ := bodies.swap(c.r.URL.Path, nil)
-			body := string(c.body)
+			before, _ := bodies.Swap(c.r.URL.Path, nil)
+			body := string(c.Body)
 			if n := len(before); n > 1 && before[n-2] == body && before[n-1] != body {
-				bodies.swap(c.r.URL.Path, append(before, body))
+				bodies.Swap(c.r.URL.Path, append(before, body))
 				unsaved(c)
 				return
 			}
-			bodies.swap(c.r.URL.Path, append(before, body))
+			bodies.Swap(c.r.URL.Path, append(before, body))
 			c.give(c.good())
 		})
 	}())
@@ -185,8 +187,8 @@ func roamFaults() []Fault {
 			c.give(a)
 		}), on("PATCH", boat, func(c *call) {
 			mu.Lock()
-			same := lastBody == string(c.body) && lastPath != c.r.URL.Path
-			lastBody, lastPath = string(c.body), c.r.URL.Path
+			same := lastBody == string(c.Body) && lastPath != c.r.URL.Path
+			lastBody, lastPath = string(c.Body), c.r.URL.Path
 			mu.Unlock()
 			if same {
 				unsaved(c)
@@ -198,16 +200,16 @@ func roamFaults() []Fault {
 	add("patch-of-several-after-put", "a PATCH of several members after PATCH, PUT stores a length of 35 m", 5, afterTrail(boat, func(c *call) {
 		m := c.members()
 		a := c.good()
-		if len(m) > 1 && a.status == http.StatusOK {
+		if len(m) > 1 && a.Status == http.StatusOK {
 			c.h.change(c.number(), func(b *Boat) { b.LengthM = "35" })
 		}
 		c.give(a)
 	}, "AUA"))
 	add("null-then-value-lost", "a flag that was set to null by a PATCH, and is set again by one, stays away", 4, func() middleware {
-		var nulls memory[bool]
+		var nulls between.Memory[bool]
 		return on("PATCH", boat, func(c *call) {
 			m := c.members()["flag"]
-			was, _ := nulls.swap(c.r.URL.Path, string(m) == "null")
+			was, _ := nulls.Swap(c.r.URL.Path, string(m) == "null")
 			if was && m != nil && string(m) != "null" {
 				unsaved(c)
 				return
@@ -219,30 +221,30 @@ func roamFaults() []Fault {
 		old := &Boat{}
 		long := c.h.store.get("boats", number(c.number()), old) == nil && old.LengthM == "60"
 		a := c.good()
-		if long && c.members()["length_m"] == nil && a.status == http.StatusOK {
+		if long && c.members()["length_m"] == nil && a.Status == http.StatusOK {
 			c.h.change(c.number(), func(b *Boat) { b.LengthM = "59" })
 		}
 		c.give(a)
 	}))
 	add("second-patch-revives", "the second PATCH of a deleted boat brings it back", 6, func() middleware {
-		var gone memory[*reply]
-		var tries memory[int]
+		var gone between.Memory[*reply]
+		var tries between.Memory[int]
 		return chain(on("DELETE", boat, func(c *call) {
 			old := c.item()
 			a := c.good()
-			if a.status/100 == 2 && old != nil {
-				gone.swap(c.r.URL.Path, old)
+			if a.Status/100 == 2 && old != nil {
+				gone.Swap(c.r.URL.Path, old)
 			}
 			c.give(a)
 		}), on("PATCH", boat, func(c *call) {
-			old, _ := gone.swap(c.r.URL.Path, nil)
-			gone.swap(c.r.URL.Path, old)
-			if a := c.good(); a.status != http.StatusNotFound || old == nil {
+			old, _ := gone.Swap(c.r.URL.Path, nil)
+			gone.Swap(c.r.URL.Path, old)
+			if a := c.good(); a.Status != http.StatusNotFound || old == nil {
 				c.give(a)
 				return
 			}
-			n, _ := tries.swap(c.r.URL.Path, 0)
-			if tries.swap(c.r.URL.Path, n+1); n > 0 {
+			n, _ := tries.Swap(c.r.URL.Path, 0)
+			if tries.Swap(c.r.URL.Path, n+1); n > 0 {
 				c.h.restore(old)
 			}
 			c.give(c.good())
@@ -260,7 +262,7 @@ func roamFaults() []Fault {
 			old := c.item()
 			a := c.good()
 			mu.Lock()
-			if gone = nil; a.status/100 == 2 {
+			if gone = nil; a.Status/100 == 2 {
 				gone = old
 			}
 			mu.Unlock()
@@ -268,7 +270,7 @@ func roamFaults() []Fault {
 		}), on("PUT", boat, func(c *call) {
 			a := c.good()
 			mu.Lock()
-			if gone != nil && a.status == http.StatusOK {
+			if gone != nil && a.Status == http.StatusOK {
 				c.h.restore(gone)
 			}
 			gone = nil
@@ -277,30 +279,30 @@ func roamFaults() []Fault {
 		}))
 	}())
 	add("stale-tag-taken-late", "a tag that is out of date is taken after four writes", 8, func() middleware {
-		var writes memory[int]
+		var writes between.Memory[int]
 		return on("PUT PATCH", boat, func(c *call) {
-			n, _ := writes.swap(c.r.URL.Path, 0)
+			n, _ := writes.Swap(c.r.URL.Path, 0)
 			a := c.good()
-			if a.status == http.StatusPreconditionFailed && n >= 4 {
+			if a.Status == http.StatusPreconditionFailed && n >= 4 {
 				c.r.Header.Del("If-Match")
 				a = c.good()
 			}
-			if a.status/100 == 2 {
+			if a.Status/100 == 2 {
 				n++
 			}
-			writes.swap(c.r.URL.Path, n)
+			writes.Swap(c.r.URL.Path, n)
 			c.give(a)
 		})
 	}())
 	add("name-kept-after-two-renames", "a name that a boat had before two renames by PATCH is not free again", 8, func() middleware {
 		var old names
-		var before memory[string]
+		var before between.Memory[string]
 		return chain(on("PATCH", boat, func(c *call) {
 			was := &Boat{}
 			_ = c.h.store.get("boats", number(c.number()), was)
 			a := c.good()
-			if name := c.named(); a.status == http.StatusOK && name != "" && name != was.Name {
-				if first, known := before.swap(c.r.URL.Path, was.Name); known && first != "" {
+			if name := c.named(); a.Status == http.StatusOK && name != "" && name != was.Name {
+				if first, known := before.Swap(c.r.URL.Path, was.Name); known && first != "" {
 					old.add(first)
 				}
 			}
@@ -309,20 +311,20 @@ func roamFaults() []Fault {
 	}())
 	add("name-kept-of-renamed-and-deleted", "the last name of a boat that was renamed twice and deleted is not free again", 8, func() middleware {
 		var old names
-		var renames memory[int]
+		var renames between.Memory[int]
 		return chain(on("PATCH", boat, func(c *call) {
 			a := c.good()
-			if a.status == http.StatusOK && c.named() != "" {
-				n, _ := renames.swap(c.r.URL.Path, 0)
-				renames.swap(c.r.URL.Path, n+1)
+			if a.Status == http.StatusOK && c.named() != "" {
+				n, _ := renames.Swap(c.r.URL.Path, 0)
+				renames.Swap(c.r.URL.Path, n+1)
 			}
 			c.give(a)
 		}), on("DELETE", boat, func(c *call) {
 			was := &Boat{}
 			_ = c.h.store.get("boats", number(c.number()), was)
-			n, _ := renames.swap(c.r.URL.Path, 0)
+			n, _ := renames.Swap(c.r.URL.Path, 0)
 			a := c.good()
-			if a.status/100 == 2 && n > 1 {
+			if a.Status/100 == 2 && n > 1 {
 				old.add(was.Name)
 			}
 			c.give(a)
@@ -332,28 +334,28 @@ func roamFaults() []Fault {
 	add("filter-late-after-work", "the filtered list leaves out a boat whose flag was changed by a PATCH after a PUT and a PATCH", 5, filtersLate())
 	add("thirteenth-loses-port", "of the thirteenth boat, and those after it, the home port is not stored", 15, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
-		if c.at("POST", 1) && a.status == http.StatusCreated && len(made) >= 12 {
+		if c.at("POST", 1) && a.Status == http.StatusCreated && len(made) >= 12 {
 			c.h.change(a.id(), func(b *Boat) { b.HomePort = nil })
 		}
 		return a
 	}))
 	add("twelve-and-the-sixth-hides", "of twelve new boats, or more, the list leaves out the sixth", 13, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
-		if c.at("GET", 1) && len(made) >= 12 && a.status == http.StatusOK {
+		if c.at("GET", 1) && len(made) >= 12 && a.Status == http.StatusOK {
 			a.leaveOut(made[5].ID)
 		}
 		return a
 	}))
 	add("pages-of-few-skip-the-sixth", "by pages of fewer than eight the list leaves out the sixth of the new boats, once there are seven", 7, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
-		if limit, _ := strconv.Atoi(c.r.URL.Query().Get("limit")); c.at("GET", 1) && len(made) >= 7 && limit > 0 && limit < 8 && a.status == http.StatusOK {
+		if limit, _ := strconv.Atoi(c.r.URL.Query().Get("limit")); c.at("GET", 1) && len(made) >= 7 && limit > 0 && limit < 8 && a.Status == http.StatusOK {
 			a.leaveOut(made[5].ID)
 		}
 		return a
 	}))
 	add("thirty-and-the-second-changes", "among thirty new boats a PATCH of the first changes the second too", 33, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
-		if c.at("PATCH", 2) && a.status == http.StatusOK && len(made) >= 30 && c.number() == made[0].ID {
+		if c.at("PATCH", 2) && a.Status == http.StatusOK && len(made) >= 30 && c.number() == made[0].ID {
 			c.h.change(made[1].ID, func(b *Boat) { b.LengthM = "36" })
 		}
 		return a
@@ -361,14 +363,14 @@ func roamFaults() []Fault {
 	add("five-and-the-last-goes", "a DELETE of the first of five new boats, or more, takes the last one along", 7, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		first := len(made) >= 5 && c.number() == made[0].ID
 		a := good()
-		if c.at("DELETE", 2) && a.status/100 == 2 && first {
+		if c.at("DELETE", 2) && a.Status/100 == 2 && first {
 			_ = c.h.store.remove("boats", number(made[len(made)-1].ID))
 		}
 		return a
 	}))
 	add("five-and-the-middle-is-hit", "a PUT of the last of five new boats, or more, also writes the length of the third", 7, crowded(func(c *call, made []Boat, good func() *reply) *reply {
 		a := good()
-		if c.at("PUT", 2) && a.status == http.StatusOK && len(made) >= 5 && c.number() == made[len(made)-1].ID {
+		if c.at("PUT", 2) && a.Status == http.StatusOK && len(made) >= 5 && c.number() == made[len(made)-1].ID {
 			c.h.change(made[2].ID, func(b *Boat) { b.LengthM = "37" })
 		}
 		return a
@@ -382,15 +384,15 @@ func roamFaults() []Fault {
 		return good()
 	}))
 	add("alike-boats-are-one", "a PATCH of a boat changes an older one of the same flag, once that one was PATCHed", 6, func() middleware {
-		var patched memory[bool]
+		var patched between.Memory[bool]
 		return on("PATCH", boat, func(c *call) {
 			list := c.h.recent(0)
 			me := &Boat{}
 			known := c.h.store.get("boats", number(c.number()), me) == nil
 			for _, b := range list {
 				at := boatPath(b.ID)
-				was, _ := patched.swap(at, false)
-				patched.swap(at, was)
+				was, _ := patched.Swap(at, false)
+				patched.Swap(at, was)
 				if known && b.ID < me.ID && was && b.Flag != nil && me.Flag != nil && *b.Flag == *me.Flag && c.members()["flag"] == nil {
 					a := c.good()
 					c.h.change(b.ID, func(b *Boat) { b.LengthM = "38" })
@@ -399,20 +401,20 @@ func roamFaults() []Fault {
 				}
 			}
 			a := c.good()
-			if a.status == http.StatusOK {
-				patched.swap(c.r.URL.Path, true)
+			if a.Status == http.StatusOK {
+				patched.Swap(c.r.URL.Path, true)
 			}
 			c.give(a)
 		})
 	}())
 	add("whole-returned-twice-loses", "a PUT of what was read, twice after a PATCH, sets the flag to ZZ", 6, func() middleware {
-		var returned memory[int]
+		var returned between.Memory[int]
 		return on("PUT PATCH", boat, func(c *call) {
-			n, _ := returned.swap(c.r.URL.Path, 0)
+			n, _ := returned.Swap(c.r.URL.Path, 0)
 			whole := c.members()["registered_at"] != nil
 			a := c.good()
 			switch {
-			case a.status != http.StatusOK:
+			case a.Status != http.StatusOK:
 			case c.r.Method == http.MethodPatch:
 				n = 1
 			case whole && n > 0:
@@ -425,7 +427,7 @@ func roamFaults() []Fault {
 				c.h.change(c.number(), func(b *Boat) { b.Flag = &zz })
 				n = 0
 			}
-			returned.swap(c.r.URL.Path, n)
+			returned.Swap(c.r.URL.Path, n)
 			c.give(a)
 		})
 	}())
@@ -437,7 +439,7 @@ func roamFaults() []Fault {
 		old := &Stay{}
 		long := c.h.store.get("stays", number(id), old) == nil && old.Nights == "60"
 		a := c.good()
-		if long && a.status == http.StatusOK && c.members()["nights"] == nil {
+		if long && a.Status == http.StatusOK && c.members()["nights"] == nil {
 			s := &Stay{}
 			_ = c.h.store.get("stays", number(id), s)
 			s.Nights = "30"
@@ -449,7 +451,7 @@ func roamFaults() []Fault {
 		of, id := c.stayAt()
 		a := c.good()
 		list, _ := c.h.staysOf(of)
-		if a.status == http.StatusOK && len(list) >= 5 && list[3].ID == id {
+		if a.Status == http.StatusOK && len(list) >= 5 && list[3].ID == id {
 			list[0].Nights = "7"
 			_ = c.h.store.put("stays", number(list[0].ID), list[0])
 		}
@@ -462,7 +464,7 @@ func roamFaults() []Fault {
 // leaveOut takes an item out of a list.
 func (a *reply) leaveOut(id uint64) {
 	var list []json.RawMessage
-	if json.Unmarshal(a.body, &list) != nil {
+	if json.Unmarshal(a.Body, &list) != nil {
 		return
 	}
 	list = slices.DeleteFunc(list, func(raw json.RawMessage) bool {
@@ -470,7 +472,7 @@ func (a *reply) leaveOut(id uint64) {
 		return json.Unmarshal(raw, &b) == nil && b.ID == id
 	})
 	if data, err := json.Marshal(list); err == nil {
-		a.body = data
+		a.Body = data
 	}
 }
 
@@ -480,21 +482,21 @@ func boatPath(id uint64) string { return "/boats/" + strconv.FormatUint(id, 10) 
 // stalely shows a boat in the list as it was before the last write of a trail.
 func stalely(end string) middleware {
 	var t trails
-	var old memory[json.RawMessage]
+	var old between.Memory[json.RawMessage]
 	return chain(on("PUT PATCH DELETE", "/boats/*", func(c *call) {
 		before := c.item()
 		trail := t.with(c)
 		a := c.good()
-		if a.status/100 == 2 {
+		if a.Status/100 == 2 {
 			t.set(c.r.URL.Path, trail)
-			if old.swap(c.r.URL.Path, nil); strings.HasSuffix(trail, end) && before != nil {
-				old.swap(c.r.URL.Path, before.body)
+			if old.Swap(c.r.URL.Path, nil); strings.HasSuffix(trail, end) && before != nil {
+				old.Swap(c.r.URL.Path, before.Body)
 			}
 		}
 		c.give(a)
 	}), after("GET", "/boats", func(_ *call, a *reply) {
 		var list []json.RawMessage
-		if json.Unmarshal(a.body, &list) != nil {
+		if json.Unmarshal(a.Body, &list) != nil {
 			return
 		}
 		for i, raw := range list {
@@ -503,13 +505,13 @@ func stalely(end string) middleware {
 				continue
 			}
 			at := boatPath(b.ID)
-			was, _ := old.swap(at, nil)
-			if old.swap(at, was); was != nil {
+			was, _ := old.Swap(at, nil)
+			if old.Swap(at, was); was != nil {
 				list[i] = was
 			}
 		}
 		if data, err := json.Marshal(list); err == nil {
-			a.body = data
+			a.Body = data
 		}
 	}))
 }
@@ -518,22 +520,20 @@ func stalely(end string) middleware {
 // after a PUT and a PATCH.
 func filtersLate() middleware {
 	var t trails
-	var hidden memory[bool]
+	var hidden between.Memory[bool]
 	return chain(on("PUT PATCH DELETE", "/boats/*", func(c *call) {
 		trail := t.with(c)
 		a := c.good()
-		if a.status/100 == 2 {
+		if a.Status/100 == 2 {
 			t.set(c.r.URL.Path, trail)
-			hidden.swap(c.r.URL.Path, strings.HasSuffix(trail, "AUA") && c.members()["flag"] != nil)
+			hidden.Swap(c.r.URL.Path, strings.HasSuffix(trail, "AUA") && c.members()["flag"] != nil)
 		}
 		c.give(a)
 	}), after("GET", "/boats", func(c *call, a *reply) {
 		if !c.r.URL.Query().Has("flag") {
 			return
 		}
-		hidden.mu.Lock()
-		defer hidden.mu.Unlock()
-		for at, is := range hidden.last {
+		for at, is := range hidden.All() {
 			if is {
 				var id uint64
 				if json.Unmarshal([]byte(strings.TrimPrefix(at, "/boats/")), &id) == nil {

@@ -19,7 +19,7 @@ func (c *call) named() string {
 func taking(methods string) middleware {
 	return on(methods, "/boats/*", func(c *call) {
 		a := c.good()
-		if a.status != http.StatusConflict {
+		if a.Status != http.StatusConflict {
 			c.give(a)
 			return
 		}
@@ -27,7 +27,7 @@ func taking(methods string) middleware {
 		name := c.named()
 		m := c.members()
 		m["name"] = json.RawMessage(`"A name that nobody has, for a moment"`)
-		if a = c.ask(c.r.Method, "", encoded(m)); a.status == http.StatusOK {
+		if a = c.ask(c.r.Method, "", encoded(m)); a.Status == http.StatusOK {
 			c.h.change(a.id(), func(b *Boat) { b.Name = name })
 			a.edit(func(m map[string]any) { m["name"] = name })
 		}
@@ -67,7 +67,7 @@ func remembering(methods string) middleware {
 			a := c.good()
 			now := &Boat{}
 			_ = c.h.store.get("boats", number(c.number()), now)
-			if a.status/100 == 2 && now.Name != before.Name {
+			if a.Status/100 == 2 && now.Name != before.Name {
 				n.add(before.Name)
 			}
 			c.give(a)
@@ -107,13 +107,13 @@ func uniqueFaults() []Fault {
 			n := &names{}
 			return chain(
 				after("PUT PATCH", "/boats/*", func(c *call, a *reply) {
-					if a.status == http.StatusOK && c.named() != "" {
+					if a.Status == http.StatusOK && c.named() != "" {
 						n.add(c.named())
 					}
 				}),
 				on("POST", "/boats", func(c *call) {
 					a := c.good()
-					if a.status == http.StatusConflict && n.has(c.named()) {
+					if a.Status == http.StatusConflict && n.has(c.named()) {
 						a = c.h.forced(c)
 					}
 					c.give(a)

@@ -8,43 +8,19 @@ import (
 	"path"
 	"strconv"
 	"strings"
-	"sync"
+
+	"usualpath/internal/between"
 )
 
 // middleware puts a fault around the good service.
 type middleware func(h *harbour, next http.Handler) http.Handler
 
 // reply is an answer of the good service, before it is sent.
-type reply struct {
-	status int
-	header http.Header
-	body   []byte
-}
-
-func (a *reply) Header() http.Header { return a.header }
-
-func (a *reply) WriteHeader(status int) {
-	if a.status == 0 {
-		a.status = status
-	}
-}
-
-func (a *reply) Write(p []byte) (int, error) {
-	a.WriteHeader(http.StatusOK)
-	a.body = append(a.body, p...)
-	return len(p), nil
-}
-
-// say replaces body and type.
-func (a *reply) say(kind, body string) {
-	a.header.Set("Content-Type", kind)
-	a.header.Del("ETag")
-	a.body = []byte(body)
-}
+type reply struct{ between.Reply }
 
 // edit changes the object in the body, or each of those in its array.
 func (a *reply) edit(change func(m map[string]any)) {
-	d := json.NewDecoder(bytes.NewReader(a.body))
+	d := json.NewDecoder(bytes.NewReader(a.Body))
 	d.UseNumber()
 	var v any
 	if d.Decode(&v) != nil {
@@ -61,14 +37,14 @@ func (a *reply) edit(change func(m map[string]any)) {
 		}
 	}
 	if data, err := encode(v); err == nil {
-		a.body = data
+		a.Body = data
 	}
 }
 
 // id is that of the item in the body, 0 for none.
 func (a *reply) id() uint64 {
 	var item struct{ ID uint64 }
-	if json.Unmarshal(a.body, &item) != nil {
+	if json.Unmarshal(a.Body, &item) != nil {
 		return 0
 	}
 	return item.ID
@@ -80,7 +56,7 @@ type call struct {
 	next http.Handler
 	w    http.ResponseWriter
 	r    *http.Request
-	body []byte
+	Body []byte
 }
 
 // ask sends a request to the good service.
@@ -91,7 +67,7 @@ func (c *call) ask(method, at string, body []byte) *reply {
 		r.URL.Path, r.URL.RawPath, r.URL.RawQuery = at, "", ""
 	}
 	r.RequestURI = r.URL.RequestURI()
-	a := &reply{header: http.Header{}}
+	a := &reply{*between.New()}
 	c.next.ServeHTTP(a, r)
 	a.WriteHeader(http.StatusOK)
 	return a
@@ -109,24 +85,24 @@ func (c *call) askPlain(method, at string, body []byte) *reply {
 }
 
 // good is the answer of the good service to this request.
-func (c *call) good() *reply { return c.ask(c.r.Method, "", c.body) }
+func (c *call) good() *reply { return c.ask(c.r.Method, "", c.Body) }
 
 func (c *call) give(a *reply) {
-	for n, values := range a.header {
+	for n, values := range a.Fields {
 		c.w.Header()[n] = values
 	}
 	if c.w.Header().Get("Content-Length") != "" {
-		c.w.Header().Set("Content-Length", strconv.Itoa(len(a.body)))
+		c.w.Header().Set("Content-Length", strconv.Itoa(len(a.Body)))
 	}
-	c.w.WriteHeader(a.status)
-	_, _ = c.w.Write(a.body)
+	c.w.WriteHeader(a.Status)
+	_, _ = c.w.Write(a.Body)
 }
 
 // item is the path's item as the good service shows it; nil when it is not
 // there.
 func (c *call) item() *reply {
 	a := c.askPlain(http.MethodGet, "", nil)
-	if a.status != http.StatusOK {
+	if a.Status != http.StatusOK {
 		return nil
 	}
 	return a
@@ -140,7 +116,7 @@ func (c *call) conditional() bool {
 // members are those of the body, empty when it is not an object.
 func (c *call) members() members {
 	var m members
-	if json.Unmarshal(c.body, &m) != nil || m == nil {
+	if json.Unmarshal(c.Body, &m) != nil || m == nil {
 		m = members{}
 	}
 	return m
@@ -177,7 +153,7 @@ func on(methods, pattern string, do func(c *call)) middleware {
 				refuse(w, r, http.StatusRequestEntityTooLarge, "the body is too long")
 				return
 			}
-			do(&call{h: h, next: next, w: w, r: r, body: body})
+			do(&call{h: h, next: next, w: w, r: r, Body: body})
 		})
 	}
 }
@@ -194,7 +170,7 @@ func after(methods, pattern string, change func(c *call, a *reply)) middleware {
 // onErrors changes what is said in answers with a status of 400 and above.
 func onErrors(change func(c *call, a *reply)) middleware {
 	return after("", "", func(c *call, a *reply) {
-		if a.status >= 400 {
+		if a.Status >= 400 {
 			change(c, a)
 		}
 	})
@@ -208,21 +184,4 @@ func chain(list ...middleware) middleware {
 		}
 		return next
 	}
-}
-
-// memory is what a fault remembers between requests.
-type memory[T any] struct {
-	mu   sync.Mutex
-	last map[string]T
-}
-
-func (m *memory[T]) swap(key string, now T) (before T, known bool) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.last == nil {
-		m.last = map[string]T{}
-	}
-	before, known = m.last[key]
-	m.last[key] = now
-	return before, known
 }

@@ -10,28 +10,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"usualpath/internal/between"
 )
-
-// written is an answer as its bytes.
-type written struct {
-	status int
-	header http.Header
-	body   []byte
-}
-
-func (a *written) Header() http.Header { return a.header }
-
-func (a *written) WriteHeader(status int) {
-	if a.status == 0 {
-		a.status = status
-	}
-}
-
-func (a *written) Write(p []byte) (int, error) {
-	a.WriteHeader(http.StatusOK)
-	a.body = append(a.body, p...)
-	return len(p), nil
-}
 
 // Handler is the service on a connection. What bends it stands between the service and its
 // manners of sending; nil for nothing.
@@ -54,7 +35,7 @@ func (s *Service) Handler(bend func(http.Handler) http.Handler) http.Handler {
 				time.Sleep(2 * time.Millisecond)
 			}
 		}
-		a := &written{header: http.Header{}}
+		a := between.New()
 		inner.ServeHTTP(a, r)
 		a.WriteHeader(http.StatusOK)
 		s.send(w, r, a)
@@ -180,49 +161,49 @@ func (s *Service) reordered(v any) []byte {
 }
 
 // send puts an answer on the wire.
-func (s *Service) send(w http.ResponseWriter, r *http.Request, a *written) {
-	bodied := r.Method != http.MethodHead && a.status != 204 && a.status != 304
-	if s.Has("framing gzip") && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && bodied && len(a.body) > 0 {
+func (s *Service) send(w http.ResponseWriter, r *http.Request, a *between.Reply) {
+	bodied := r.Method != http.MethodHead && a.Status != 204 && a.Status != 304
+	if s.Has("framing gzip") && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && bodied && len(a.Body) > 0 {
 		var b bytes.Buffer
 		z := gzip.NewWriter(&b)
-		_, _ = z.Write(a.body) // memory takes it
+		_, _ = z.Write(a.Body) // memory takes it
 		_ = z.Close()
-		a.body = b.Bytes()
-		a.header.Set("Content-Encoding", "gzip")
-		a.header.Set("Vary", "Accept-Encoding")
-		a.header.Set("Content-Length", strconv.Itoa(len(a.body)))
+		a.Body = b.Bytes()
+		a.Fields.Set("Content-Encoding", "gzip")
+		a.Fields.Set("Vary", "Accept-Encoding")
+		a.Fields.Set("Content-Length", strconv.Itoa(len(a.Body)))
 	}
 	how := s.option("connection")
 	if how == "closed" || how == "HTTP/1.0" || s.Has("framing lower-case fields") {
 		s.raw(w, a, bodied, how)
 		return
 	}
-	for n, v := range a.header {
+	for n, v := range a.Fields {
 		w.Header()[n] = v
 	}
 	if how == "closed and said" {
 		w.Header().Set("Connection", "close")
 	}
-	half := len(a.body)
+	half := len(a.Body)
 	if s.Has("framing chunked") && bodied && half > 0 {
 		w.Header().Del("Content-Length")
 		half /= 2
 	}
-	w.WriteHeader(a.status)
+	w.WriteHeader(a.Status)
 	if !bodied {
 		return
 	}
-	_, _ = w.Write(a.body[:half]) // whoever has gone away does not read it
-	if half < len(a.body) {
+	_, _ = w.Write(a.Body[:half]) // whoever has gone away does not read it
+	if half < len(a.Body) {
 		if f, ok := w.(http.Flusher); ok {
 			f.Flush()
 		}
-		_, _ = w.Write(a.body[half:])
+		_, _ = w.Write(a.Body[half:])
 	}
 }
 
 // raw writes an answer by hand, and closes the connection behind it.
-func (s *Service) raw(w http.ResponseWriter, a *written, bodied bool, how string) {
+func (s *Service) raw(w http.ResponseWriter, a *between.Reply, bodied bool, how string) {
 	conn, buffered, err := w.(http.Hijacker).Hijack()
 	if err != nil {
 		panic(err)
@@ -232,12 +213,12 @@ func (s *Service) raw(w http.ResponseWriter, a *written, bodied bool, how string
 	version := "HTTP/1.1"
 	if how == "HTTP/1.0" {
 		version = "HTTP/1.0"
-		if len(a.body) > 0 && bodied {
-			a.header.Del("Content-Length") // the end of the connection ends it
+		if len(a.Body) > 0 && bodied {
+			a.Fields.Del("Content-Length") // the end of the connection ends it
 		}
 	}
-	fmt.Fprintf(out, "%s %d %s\r\n", version, a.status, http.StatusText(a.status))
-	for n, list := range a.header {
+	fmt.Fprintf(out, "%s %d %s\r\n", version, a.Status, http.StatusText(a.Status))
+	for n, list := range a.Fields {
 		for _, v := range list {
 			if s.Has("framing lower-case fields") {
 				n = strings.ToLower(n)
@@ -250,7 +231,7 @@ func (s *Service) raw(w http.ResponseWriter, a *written, bodied bool, how string
 	}
 	fmt.Fprint(out, "\r\n")
 	if bodied {
-		_, _ = out.Write(a.body) // whoever has gone away does not read it
+		_, _ = out.Write(a.Body) // whoever has gone away does not read it
 	}
 	_ = out.Flush()
 	_ = buffered.Flush()

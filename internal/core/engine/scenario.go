@@ -17,18 +17,13 @@ import (
 
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
-	s, events := r.beside(ctx, j, emit)
-	if s.job.s.Check != nil && s.between {
-		// What was closed between requests says nothing of what was asked: now that is known,
-		// each write has a connection of its own.
-		s, events = r.beside(ctx, j, emit)
-	}
+	s, events := r.unclosed(ctx, j, emit, r.beside)
 	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts.
 		r.gate.Lock()
 		j.alone = true
-		s, events = r.under(ctx, j, emit)
+		s, events = r.unclosed(ctx, j, emit, r.under)
 		r.gate.Unlock()
 	}
 	for _, e := range events {
@@ -37,6 +32,16 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 	r.concludes(s)
 	j.over.Store(true)
 	r.tellFound(emit)
+}
+
+// unclosed runs a job, and a check once more where a connection was closed between its requests: that says
+// nothing of what was asked, and now that it is known each write has a connection of its own.
+func (r *environment) unclosed(ctx context.Context, j job, emit func(event.Event), run func(context.Context, job, func(event.Event)) (*flow, []event.Event)) (*flow, []event.Event) {
+	s, events := run(ctx, j, emit)
+	if j.s.Check != nil && s.between {
+		s, events = run(ctx, j, emit)
+	}
+	return s, events
 }
 
 // awaitsRefusal tells whether a check takes any refusal for the one that it waits for.
