@@ -29,6 +29,9 @@ func (s *Scenario) May(step Step, requests ...*exchange.Request) (why string, er
 // Sent notes requests that are about to be sent.
 func (s *Scenario) Sent(step Step, requests []*exchange.Request) {
 	t := &turn{s, step}
+	s.run.ledger.mu.Lock()
+	s.asked = s.run.ledger.clock
+	s.run.ledger.mu.Unlock()
 	writes := false
 	for _, r := range requests {
 		t.sends(r)

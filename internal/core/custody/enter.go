@@ -74,11 +74,11 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 			l.made[i].going = m.going || m.host == u.Host && m.path == where
 		}
 	case method == "DELETE" && taken:
-		l.drop(u.Host, where, true)
+		l.drop(u.Host, where, true, l.clock)
 	case method == "GET" && status == 200:
-		l.restore(u.Host, where, string(r.Answer.Body), t.keyed())
+		l.restore(u.Host, where, string(r.Answer.Body), t.keyed(), t.asked)
 	case syntax.SafeMethod(method) && method != "OPTIONS" && t.absent(where, status):
-		l.drop(u.Host, where, false)
+		l.drop(u.Host, where, false, t.asked)
 		if method == "GET" {
 			// Some answer 404 to HEAD for what they do not serve.
 			l.free = noted(l.free, u.Host+where)

@@ -29,8 +29,9 @@ type ledger struct {
 	put map[string]bool
 	// kept are the lists that were told to stay as they are.
 	kept map[string]bool
-	// begun tells that anything was made at all.
+	// begun tells that anything was made at all, clock counts what came and went.
 	begun atomic.Bool
+	clock int
 }
 
 // idle tells that answers say nothing to a ledger that is empty: that of a read
@@ -51,25 +52,27 @@ func noted(set map[string]bool, one string) map[string]bool {
 }
 
 // made is one item: where it is, and how it is told; going tells that its delete was taken with 202,
-// and unheard that one was not answered.
+// unheard that one was not answered; at is when it came or went.
 type made struct {
 	host, path, told string
 	going, unheard   bool
+	at               int
 }
 
 func (l *ledger) add(host, where, told string) {
 	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
-		l.made = append(l.made, made{host: host, path: where, told: told})
+		l.clock++
+		l.made = append(l.made, made{host: host, path: where, told: told, at: l.clock})
 		l.begun.Store(true)
 	}
 }
 
 // drop notes that something is gone; what is below it goes with it. An item may
-// have a path of its own: then its name is enough.
-func (l *ledger) drop(host, where string, loose bool) {
+// have a path of its own: then its name is enough. A read that was sent before it came says nothing.
+func (l *ledger) drop(host, where string, loose bool, sent int) {
 	before := len(l.made)
 	l.made = slices.DeleteFunc(l.made, func(m made) bool {
-		gone := m.host == host && (m.path == where || strings.HasPrefix(m.path, where+"/"))
+		gone := m.host == host && m.at <= sent && (m.path == where || strings.HasPrefix(m.path, where+"/"))
 		if gone && m.path == where {
 			l.goes(m)
 		} else if gone {
@@ -108,6 +111,8 @@ func (l *ledger) goes(m made) {
 		delete(l.seen, old.host+old.path)
 		delete(l.seen, old.host+" "+path.Base(old.path))
 	}
+	l.clock++
+	m.at = l.clock
 	l.removed[m.host+m.path] = m
 }
 
@@ -139,12 +144,13 @@ func (l *ledger) asRead(m made) string {
 
 // restore notes that something is there although it was said to be gone, and
 // reads as it did before: else it may be kept in a state that says so. Of what was never read that
-// cannot be told: then its list tells it at the end, where there is one.
-func (l *ledger) restore(host, where, body string, listed bool) {
+// cannot be told: then its list tells it at the end, where there is one; nor does a read say anything
+// that was sent before it went.
+func (l *ledger) restore(host, where, body string, listed bool, sent int) {
 	if was, known := l.seen[host+where]; l.away[host+where] || known && was != body || !known && listed {
 		return
 	}
-	if m, known := l.removed[host+where]; known {
+	if m, known := l.removed[host+where]; known && m.at <= sent {
 		delete(l.removed, host+where)
 		l.add(m.host, m.path, m.told)
 	}

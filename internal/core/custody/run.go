@@ -207,6 +207,8 @@ type Scenario struct {
 	own    owned
 	// removed are the paths that this scenario has removed something from.
 	removed map[string]bool
+	// asked is the ledger's clock when its last requests were sent.
+	asked int
 	// going are items of its own whose delete was answered 202.
 	going map[string]bool
 	// taken takes in what was made of items that cannot be shown to be of this run.
