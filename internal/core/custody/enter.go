@@ -218,8 +218,12 @@ func (t *turn) claim(r *expect.Reply) {
 	}
 	o, list := &t.own, PlainPath(r.Request.URL)
 	c := creation{list, r.Answer.Status, t.drawn.In(string(r.Request.Body))}
+	where, id := t.named(r)
 	if r.Request.Method == "POST" {
-		o.made[list]++
+		// One that was sent again, with its key, has made nothing more.
+		if _, again := o.paths[strings.ToLower(where)]; !again || t.removed[where] {
+			o.made[list]++
+		}
 		clear(o.seen)
 	}
 	enter := func(id string) {
@@ -232,7 +236,6 @@ func (t *turn) claim(r *expect.Reply) {
 			enter(k.Value.Plain())
 		}
 	}
-	where, id := t.named(r)
 	enter(id)
 	if where != "" && !t.was(list, id) {
 		o.paths[strings.ToLower(where)] = c

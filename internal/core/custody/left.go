@@ -109,8 +109,10 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	})
 	l.mu.Unlock()
 	for _, m := range open[:min(len(open), mostAsked)] {
-		// What goes by itself and is not listed is gone, where the list shows all.
-		gone := m.going && r.book.Listing(one.kind()) != partial
+		// What goes by itself and is not listed is gone, where the list shows all; so is what was
+		// deleted without an answer, and may read as removed.
+		listing := r.book.Listing(one.kind())
+		gone := m.going && listing != partial || m.unheard && listing == whole
 		if !gone && !absent(one.asks(path.Base(m.path))) {
 			continue
 		}

@@ -26,6 +26,11 @@ func (s *Scenario) Lend(step Step, to *Scenario) {
 func (s *Scenario) Return(to *Scenario) {
 	maps.Copy(to.own.paths, s.own.paths)
 	maps.Copy(to.own.names, s.own.names)
+	for list, n := range s.own.made {
+		to.own.made[list] += n
+	}
+	// Lists as they were seen before do not show it.
+	clear(to.own.seen)
 }
 
 // Forget drops what is known of lists that are gone with what they were below, and of what was

@@ -176,17 +176,21 @@ func (q *quay) answer(method, at, body string) (status int, location, text strin
 			return 204, "", ""
 		case !there:
 			return 404, "", ""
-		case q.is("DELETE is taken"):
-			return 202, "", ""
 		case q.is("DELETE keeps"):
-			return 204, "", ""
 		case q.is("DELETE marks"):
 			q.item[id] = strings.TrimSuffix(text, "}") + `, "gone": true}`
-			return 204, "", ""
 		case q.is("DELETE removes the first too"):
 			q.drop(q.ids[0])
+			q.drop(id)
+		default:
+			q.drop(id)
 		}
-		q.drop(id)
+		switch {
+		case q.is("DELETE is taken"):
+			return 202, "", ""
+		case q.is("DELETE is not answered"):
+			return 0, "", ""
+		}
 		return 204, "", ""
 	}
 	return 405, "", ""
@@ -203,6 +207,9 @@ func (q *quay) create(body string) (status int, location, text string) {
 	}
 	if q.is("creates name the first") {
 		return status, "", q.item[q.ids[0]]
+	}
+	if last := q.ids[max(len(q.ids)-1, 0):]; q.is("creates are done once") && len(last) == 1 && last[0] > "50" {
+		return status, "/boats/" + last[0], q.item[last[0]]
 	}
 	if q.is("creates are refused") {
 		return 422, "", ""
@@ -247,6 +254,9 @@ func (q *quay) list() (status int, location, text string) {
 	}
 	var all []string
 	for _, id := range ids {
+		if q.is("hides what is marked") && strings.Contains(q.item[id], "gone") {
+			continue
+		}
 		all = append(all, q.item[id])
 	}
 	return 200, "", "[" + strings.Join(all, ", ") + "]"

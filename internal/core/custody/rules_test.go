@@ -86,12 +86,53 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> 204`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: /boats 51`, "51 known to go, named, named so, removed, seen; boats shown; whole, creates by 201", 4},
-		"removal is only taken": {"DELETE is taken", nil, `
+		"removal is only taken": {"DELETE is taken, DELETE keeps", nil, `
 			POST /boats MINE -> 201
 			DELETE /boats/51 -> 202
 			DELETE /boats/51 -> 202`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 6},
+		"removal is taken, and done": {"DELETE is taken", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 202`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 4},
+		"removal is taken, and reads as a state": {"DELETE is taken, DELETE marks, hides what is marked", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 202`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 4},
+		"removal is taken, and a state is not hidden": {"DELETE is taken, DELETE marks", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 202`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, seen; boats shown; whole, creates by 201", 4},
+		"removal is not answered, and done": {"DELETE is not answered", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 left, named, named so, proven, seen; boats shown; whole, creates by 201", 4},
+		"removal is not answered, and not done": {"DELETE is not answered, DELETE keeps", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, proven, seen; boats shown; whole, creates by 201", 4},
+		"removal is not answered, and reads as a state": {"DELETE is not answered, DELETE marks, hides what is marked", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are`, "51 left, named, named so, proven, seen; boats shown; whole, creates by 201", 4},
+		"removal is not answered, and a state is not hidden": {"DELETE is not answered, DELETE marks", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, proven, seen; boats shown; whole, creates by 201", 4},
+		"removal is not answered, in a list that leaves things out": {"DELETE is not answered, DELETE marks, shows what was there first", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> no answer`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51`, "51 left, named, named so, proven, seen, shown; partial, creates by 201", 9},
+		"a create that is sent once more": {"creates are done once", nil, `
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; boats shown; whole, creates by 201", 5},
 		"a create that names another item": {"creates name the first", nil, `
 			POST /boats MINE -> 201, which is false of 1
 			DELETE /boats/1 -> held: was there before`, "1 2", `
