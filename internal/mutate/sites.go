@@ -228,7 +228,7 @@ func (f *finder) returns(st *ast.ReturnStmt) {
 	for _, e := range st.Results {
 		v := f.p.TypesInfo.Types[e]
 		text := f.text(e)
-		zero = zero && (v.IsNil() || v.Value != nil && (text == "false" || text == "0" || text == `""`) || bytes.HasSuffix([]byte(text), []byte("{}")) && !strings.HasPrefix(text, "&") && !strings.HasPrefix(text, "["))
+		zero = zero && (v.IsNil() || v.Value != nil && slices.Contains([]string{"false", "0", `""`}, v.Value.ExactString()) || bytes.HasSuffix([]byte(text), []byte("{}")) && !strings.HasPrefix(text, "&") && !strings.HasPrefix(text, "["))
 	}
 	if zero {
 		return

@@ -246,7 +246,6 @@ func TestWhatIsRemovedAtTheEnd(t *testing.T) {
 	}{
 		"a text that was sent":        {`{"id": 90, "name": "Tern 123456"}`, true, "", "1", ""},
 		"nothing was deleted before":  {`{"id": 90, "name": "Tern 123456"}`, false, "", "1 51 90", "left on the service: POST /boats 51, /boats 90"},
-		"a number near a drawn one":   {`{"id": 90, "n": 123457}`, true, "", "1 90", "left on the service: /boats 90"},
 		"a part of a text":            {`{"id": 90, "name": "Tern 123456 jr"}`, true, "", "1 90", "left on the service: /boats 90"},
 		"anybody's":                   {`{"id": 90, "name": "Skua"}`, true, "", "1 90", ""},
 		"it cannot be read by itself": {`{"id": 90, "name": "Tern 123456"}`, true, "items are forbidden", "1 90", "left on the service: /boats 90"},

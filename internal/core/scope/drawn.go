@@ -1,6 +1,7 @@
 package scope
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,10 +21,15 @@ const (
 	// likely to be met by chance.
 	telling  = 10_000
 	shortest = 6
-	// reach is how far a number may be from the one drawn: items that are made one
-	// after the other carry `turn + 1`, and so on.
-	reach = 50
 )
+
+// counted notes a number that was counted up or down from one that was drawn: items that are made
+// one after the other carry `turn + 1`, and so on.
+func (d *Drawn) counted(from, to *value.Value) {
+	if n, ok := from.Int(); ok && slices.Contains(d.numbers, int64(n)) {
+		d.Note(to)
+	}
+}
 
 // drawn notes a random value, and gives it back.
 func (w *World) drawn(v *value.Value) *value.Value { return w.Drawn.Note(v) }
@@ -31,7 +37,7 @@ func (w *World) drawn(v *value.Value) *value.Value { return w.Drawn.Note(v) }
 // Note notes a value that was given out, and gives it back.
 func (d *Drawn) Note(v *value.Value) *value.Value {
 	if n, ok := v.Int(); ok && v.Kind == value.Number {
-		if n >= telling {
+		if n >= telling && !slices.Contains(d.numbers, int64(n)) {
 			d.numbers = append(d.numbers, int64(n))
 		}
 		return v
@@ -66,10 +72,8 @@ func (d *Drawn) In(text string) bool {
 		if err != nil {
 			continue
 		}
-		for _, one := range d.numbers {
-			if n >= one-reach && n <= one+reach {
-				return true
-			}
+		if slices.Contains(d.numbers, n) {
+			return true
 		}
 	}
 	return false

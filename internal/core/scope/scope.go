@@ -326,7 +326,9 @@ func (s *Scope) sum(e *syntax.Expr) (*value.Value, error) {
 	if err != nil {
 		return nil, err
 	}
-	return value.NewNumber(sum), nil
+	out := value.NewNumber(sum)
+	s.world.Drawn.counted(left, out)
+	return out, nil
 }
 
 // randomReader lets uuid draw from the seeded source.
