@@ -29,6 +29,7 @@ func (s *Scenario) Return(to *Scenario) {
 	for list, n := range s.own.made {
 		to.own.made[list] += n
 	}
+	to.drawn.Take(s.drawn)
 	// Lists as they were seen before do not show it.
 	clear(to.own.seen)
 }

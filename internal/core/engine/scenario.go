@@ -18,9 +18,10 @@ import (
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.unclosed(ctx, j, emit, r.beside)
-	if s.job.s.Check != nil && j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || awaitsRefusal(s.job.s.Check.ID) && conflicted(events)) {
+	others := j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || s.job.s.Check != nil && awaitsRefusal(s.job.s.Check.ID) && refused(events, 409))
+	if s.job.s.Check != nil && (others || s.verdict == event.Blocked && refused(events, 400, 409, 422)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
-		// does alone counts.
+		// does alone counts. What an earlier run has drawn may be taken for good: alone, others are drawn.
 		r.gate.Lock()
 		j.alone = true
 		s, events = r.unclosed(ctx, j, emit, r.under)
@@ -49,12 +50,14 @@ func awaitsRefusal(id string) bool {
 	return strings.HasPrefix(id, "limits/") || strings.HasPrefix(id, "input/") && !strings.Contains(id, "unique")
 }
 
-// conflicted tells whether something was refused because of what is there (RFC 9110
-// §15.5.10): others may have made that.
-func conflicted(events []event.Event) bool {
+// refused tells whether something was refused with one of these: 409 says that it is because of
+// what is there (RFC 9110 §15.5.10), which others may have made.
+func refused(events []event.Event, by ...int) bool {
 	return slices.ContainsFunc(events, func(e event.Event) bool {
 		st, ok := e.(*event.StepFinished)
-		return ok && slices.ContainsFunc(st.Sent, func(s event.Sent) bool { return s.Exchange.Answer != nil && s.Exchange.Answer.Status == 409 })
+		return ok && slices.ContainsFunc(st.Sent, func(s event.Sent) bool {
+			return s.Exchange.Answer != nil && slices.Contains(by, s.Exchange.Answer.Status)
+		})
 	})
 }
 

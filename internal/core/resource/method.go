@@ -118,7 +118,8 @@ func methodChecks() []Check {
 					// service itself leaves one out.
 					return []line{expect("status 2xx or 3xx or 4xx or 501"),
 						expect("status 405 or 501 or 404 or 400 or 403 or 422 when header Allow exists" + of(whatOffers(n.where))),
-						prefer("status 405 when status 4xx"), s.unchanged("when status not 2xx")}
+						// What looked at the body, or at conditions, has the method.
+						prefer("status 405 or 400 or 409 or 411 or 412 or 415 or 422 or 428 when status 4xx"), s.unchanged("when status not 2xx")}
 				})
 			},
 		},

@@ -36,8 +36,6 @@ type walk struct {
 	count *count
 	pages int
 	paged *move
-	// bases are the numbers that were drawn.
-	bases map[int]int
 	// after are the steps that remove the parents, own counts the moves that were
 	// chosen.
 	after []*syntax.Statement
@@ -195,7 +193,7 @@ func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, bases: map[int]int{}, after: s.Afterwards}
+	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, after: s.Afterwards}
 	if g.r.Pages() && !lazy && w.rand.IntN(3) == 0 {
 		w.pages = pageSizes[w.rand.IntN(len(pageSizes))]
 	}
@@ -248,29 +246,12 @@ func (g *ground) stepOf(write func(sc *resource.Scene)) string {
 	return sc.Steps()
 }
 
-// numberOf is the number that stands behind a turn.
-func (w *walk) numberOf(turn int) int {
-	i := turn / perBase
-	if _, known := w.bases[i]; !known {
-		n := 0
-		if v := w.s.Lookup(base(i)); v != nil {
-			n, _ = v.Int()
-		}
-		w.bases[i] = n
-	}
-	return w.bases[i] + turn%perBase
-}
-
-// counter stands in a session for the number of a telling value.
-const counter = "number_of_it"
-
 // worth is what a field's text is worth; nil where it has no value.
 func (w *walk) worth(f field) *value.Value {
-	n := w.of.node(w.of.r.Turned(f.text, counter))
+	n := w.of.node(w.of.r.Turned(f.text, number(f.turn)))
 	if n == nil {
 		return nil
 	}
-	w.s.Bind(counter, value.NewInt(int64(w.numberOf(f.turn))))
 	v, err := w.s.Value(n)
 	if err != nil {
 		return nil

@@ -31,6 +31,18 @@ func (d *Drawn) counted(from, to *value.Value) {
 	}
 }
 
+// Take notes what another one knows.
+func (d *Drawn) Take(other *Drawn) {
+	for _, n := range other.numbers {
+		d.Note(value.NewInt(n))
+	}
+	for _, t := range other.texts {
+		if !slices.Contains(d.texts, t) {
+			d.texts = append(d.texts, t)
+		}
+	}
+}
+
 // drawn notes a random value, and gives it back.
 func (w *World) drawn(v *value.Value) *value.Value { return w.Drawn.Note(v) }
 
