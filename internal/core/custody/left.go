@@ -113,7 +113,14 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 		// deleted without an answer, and may read as removed.
 		listing := r.book.Listing(one.kind())
 		gone := m.going && listing != partial || m.unheard && listing == whole
-		if !gone && !absent(one.asks(path.Base(m.path))) {
+		if !gone {
+			is := one.asks(path.Base(m.path))
+			// Some forbid what is gone.
+			l.mu.Lock()
+			gone = absent(is) || is == 403 && (m.going || m.unheard) && l.asRead(m) != ""
+			l.mu.Unlock()
+		}
+		if !gone {
 			continue
 		}
 		l.mu.Lock()

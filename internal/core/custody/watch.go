@@ -96,7 +96,12 @@ func (one *watched) later(step Step, w *watch) {
 		if status(x) != 200 || !w.sentThis(x.Answer.Body) {
 			return false
 		}
-		return status(step.Item("DELETE", one.List, id, "whether it is gone"))/100 == 2 && absent(one.asks(id))
+		if status(step.Item("DELETE", one.List, id, "whether it is gone"))/100 != 2 {
+			return false
+		}
+		// It could be read: some forbid what is gone.
+		now := one.asks(id)
+		return absent(now) || now == 403
 	}
 }
 
