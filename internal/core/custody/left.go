@@ -115,10 +115,8 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 		gone := m.going && listing != partial || m.unheard && listing == whole
 		if !gone {
 			is := one.asks(path.Base(m.path))
-			// Some forbid what is gone.
-			l.mu.Lock()
-			gone = absent(is) || is == 403 && (m.going || m.unheard) && l.asRead(m) != ""
-			l.mu.Unlock()
+			// Some forbid what is gone, and nothing else.
+			gone = absent(is) || is == 403 && (m.going || m.unheard) && len(listed) > 0 && one.asks(listed[0]) == 200
 		}
 		if !gone {
 			continue

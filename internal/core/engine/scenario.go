@@ -23,7 +23,7 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts. What an earlier run has drawn may be taken for good: alone, others are drawn.
 		r.gate.Lock()
-		j.alone = true
+		j.alone, j.anew = true, 2
 		s, events = r.unclosed(ctx, j, emit, r.under)
 		r.gate.Unlock()
 	}
@@ -40,6 +40,7 @@ func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event
 func (r *environment) unclosed(ctx context.Context, j job, emit func(event.Event), run func(context.Context, job, func(event.Event)) (*flow, []event.Event)) (*flow, []event.Event) {
 	s, events := run(ctx, j, emit)
 	if j.s.Check != nil && s.between {
+		j.anew++
 		s, events = run(ctx, j, emit)
 	}
 	return s, events
@@ -106,9 +107,10 @@ func (r *environment) concludes(s *flow) {
 // first time.
 func (r *environment) play(ctx context.Context, j job, closely *custody.Doubt, emit func(event.Event)) *flow {
 	key := j.randomKey()
-	if closely != nil || j.alone {
-		key += "\x00once more"
+	if closely != nil {
+		key += "\x00closely"
 	}
+	key += strings.Repeat("\x00anew", j.anew)
 	f, s := j.s.File, r.flow(ctx, j, key, emit)
 	s.watched(closely)
 	start := time.Now()

@@ -45,8 +45,9 @@ type job struct {
 	// over is set once it has run.
 	over *atomic.Bool
 	// beside marks one that runs while others do, and alone one that is run once
-	// more, with nothing beside it.
+	// more, with nothing beside it; anew counts how often, each with other random values.
 	beside, alone bool
+	anew          int
 	// again tells runs of one scenario apart; patient is one that waits for a service
 	// that says when to come again.
 	again   int

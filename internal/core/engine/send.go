@@ -64,7 +64,13 @@ func (t *step) exchange(requests []*exchange.Request, copies []*builder, at *att
 	t.in.care.Sent(asking{t}, requests)
 	at.replies = make([]*expect.Reply, len(copies))
 	if len(copies) == 1 {
-		at.replies[0] = t.otherType(copies[0], t.patiently(requests[0]))
+		r := t.patiently(requests[0])
+		if f := r.Failure; f != nil && f.Kind == exchange.Between && t.e.Afterwards && r.Request.Method == "DELETE" {
+			// What the connection was closed before is sent on a new one (RFC 9110 §9.2.2).
+			t.unanswered(r)
+			r = t.patiently(requests[0])
+		}
+		at.replies[0] = t.otherType(copies[0], r)
 	} else {
 		t.together(requests, at.replies)
 	}
