@@ -75,7 +75,7 @@ func (s *Service) sayIdentity(say func(string, ...any)) {
 	if s.Has("missing put creates") {
 		name := "9{turn}"
 		switch s.option("identity") {
-		case "text", "hex", "uuid", "ulid":
+		case "natural", "text", "hex", "uuid", "ulid":
 			name = "k-{turn}"
 		}
 		say("identity chosen %q", name)

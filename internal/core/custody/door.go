@@ -85,7 +85,12 @@ func (t *turn) unproven(requests []*exchange.Request) string {
 		if l.Path != PlainPath(r.URL) {
 			continue
 		}
-		taken, ok := t.run.book.Take(readable(l, lists).kind(), len(requests), t.drawn.In(string(r.Body)))
+		kind, drawn := readable(l, lists).kind(), t.drawn.In(string(r.Body))
+		if t.how.Patient && !drawn && t.run.book.Listing(kind) == partial {
+			// A walk has other moves.
+			return NotOurs + "nothing would show that what it makes is of this run: " + r.Method + " " + r.URL
+		}
+		taken, ok := t.run.book.Take(kind, len(requests), drawn)
 		if !ok {
 			return fmt.Sprintf("%s%s %s: %d items that cannot be shown to be of this run have been made there; it goes on with a `{turn}` in a member of `make` that the list or the item shows, or with `disposable`", NotOurs, r.Method, r.URL, mostUnproven)
 		}

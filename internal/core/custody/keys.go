@@ -50,7 +50,7 @@ func (x *Index) Standing(body *value.Value, drawn func(text string) bool) (name,
 		return "", ""
 	}
 	each(body, func(n string, v *value.Value) bool {
-		if !likely(n, v, len(x.list.Keys)) || drawn(v.String()) || !x.key(n)[folded(v)] {
+		if !x.key(n)[folded(v)] || !likely(n, v, len(x.list.Keys)) || drawn(v.String()) {
 			return true
 		}
 		name, text = n, value.Cut(v.String(), 40)

@@ -67,6 +67,13 @@ func (l *ledger) add(host, where, told string) {
 	}
 }
 
+// has tells whether an item of a name was made, and has not gone.
+func (l *ledger) has(name string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return slices.ContainsFunc(l.made, func(m made) bool { return path.Base(m.path) == name })
+}
+
 // drop notes that something is gone; what is below it goes with it. An item may
 // have a path of its own: then its name is enough. A read that was sent before it came says nothing.
 func (l *ledger) drop(host, where string, loose bool, sent int) {

@@ -1,6 +1,9 @@
 package custody
 
-import "maps"
+import (
+	"maps"
+	"path"
+)
 
 // Lend makes what this scenario has made, and the values it has drawn, those of another one too.
 // What was there before is read first: what the other makes is not to be taken for it.
@@ -28,6 +31,12 @@ func (s *Scenario) Return(to *Scenario) {
 	maps.Copy(to.own.names, s.own.names)
 	for list, n := range s.own.made {
 		to.own.made[list] += n
+	}
+	for at := range s.own.proven {
+		// Another may have removed it since.
+		if s.run.ledger.has(path.Base(at)) {
+			to.own.proven[at] = true
+		}
 	}
 	to.drawn.Take(s.drawn)
 	// Lists as they were seen before do not show it.

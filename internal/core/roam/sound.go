@@ -24,7 +24,9 @@ func (g *ground) after(moves []*move) after {
 			a.there[m.item], a.turns[m.item] = true, m.turn
 			delete(a.deleted, m.item)
 		case opReplace:
+			// It may be there again.
 			a.turns[m.item] = -1
+			delete(a.deleted, m.item)
 		case opDelete:
 			delete(a.there, m.item)
 			a.deleted[m.item] = true
