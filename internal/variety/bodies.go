@@ -144,7 +144,7 @@ func (s *Service) lamp(in map[string]any, self *Item) (map[string]any, error) {
 	if _, there := out["note"]; !there && s.Has("absent default") {
 		out["note"] = "nothing to say"
 	}
-	if s.option("unique") != "" {
+	if s.option("unique") != "" && (self != nil || !s.Has("unique kind, updated by POST")) {
 		taken := s.taken[fmt.Sprint(out["kind"])]
 		for _, one := range s.items {
 			taken = taken || one != self && one.Members["kind"] == out["kind"]
@@ -253,7 +253,18 @@ func (s *Service) make(c *call) *answer {
 	if err != nil {
 		return s.refuse(err)
 	}
+	if s.Has("unique kind, updated by POST") && !put {
+		if i := slices.IndexFunc(s.items, func(it *Item) bool { return !it.Gone && it.Members["kind"] == kept["kind"] }); i >= 0 {
+			it := s.items[i]
+			it.Members, it.Changed = kept, time.Now()
+			it.Revision++
+			return s.show(c, 200, it)
+		}
+	}
 	if id == "" {
+		if s.Has("new number lowest free") {
+			s.made = 12
+		}
 		for id = ""; id == "" || s.find(id) != nil; {
 			s.made++
 			id = s.identity(s.made)
@@ -443,7 +454,7 @@ func (s *Service) shown(it *Item, place string) map[string]any {
 	if s.Has("revision a query") || s.Has("revision a header") || s.Has("revision a member") {
 		out["rev"] = it.Revision
 	}
-	if s.Has("gone a state") {
+	if s.states() {
 		out["state"] = map[bool]string{true: "removed", false: "hung"}[it.Gone]
 	}
 	return out

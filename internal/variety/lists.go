@@ -13,7 +13,8 @@ func (s *Service) list(c *call) *answer {
 	var all []*Item
 	kind, filtered := q.Get("kind"), q.Has("kind") && s.option("filter") != ""
 	for _, it := range s.items {
-		if !it.Gone && (!filtered || it.Members["kind"] == s.text(kind)) {
+		gone := it.Gone && !s.Has("gone a state, listed")
+		if !gone && (!filtered || it.Members["kind"] == s.text(kind)) {
 			all = append(all, it)
 		}
 	}

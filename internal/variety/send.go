@@ -3,6 +3,7 @@ package variety
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"encoding/json"
 	"fmt"
@@ -60,7 +61,18 @@ func (s *Service) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		s.speak(w, a)
 		return
 	}
-	s.speak(w, s.answer(r, whole))
+	if s.Has("expect 417") && r.Header.Get("Expect") != "" {
+		s.speak(w, s.fail(417, "nothing is waited for"))
+		return
+	}
+	a := s.answer(r, whole)
+	if s.Has("accept XML beside") {
+		a.header.Set("Vary", "Accept")
+	}
+	if accept := r.Header.Get("Accept"); s.Has("accept XML beside") && a.value != nil && strings.Contains(accept, "xml") && !wanted(accept) {
+		a.text, a.kind = "<lamp/>", "application/xml"
+	}
+	s.speak(w, a)
 }
 
 // wanted tells whether a client takes JSON.
@@ -90,7 +102,7 @@ func (s *Service) speak(w http.ResponseWriter, a *answer) {
 	switch {
 	case a.text != "":
 		body = []byte(a.text + "\n")
-		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		w.Header().Set("Content-Type", cmp.Or(a.kind, "text/plain; charset=utf-8"))
 	case a.value != nil:
 		body = s.spell(a.value)
 		kind := "application/json"

@@ -135,6 +135,9 @@ func (s *Service) locate(c *call) (known bool) {
 	}
 	prefix, suffix := s.under()
 	rest, ok := strings.CutPrefix(p, prefix)
+	if s.Has("location with a suffix") {
+		rest = strings.TrimSuffix(rest, ".json")
+	}
 	rest, ended := strings.CutSuffix(rest, suffix)
 	id, err := url.PathUnescape(rest)
 	if !ok || !ended || rest == "" || strings.Contains(rest, "/") || err != nil {
@@ -147,12 +150,15 @@ func (s *Service) locate(c *call) (known bool) {
 
 func (s *Service) find(id string) *Item {
 	for _, it := range s.items {
-		if it.ID == id {
+		if it.ID == id || s.Has("case of names does not matter") && strings.EqualFold(it.ID, id) {
 			return it
 		}
 	}
 	return nil
 }
+
+// states tells whether what is deleted is kept in a state that says so.
+func (s *Service) states() bool { return strings.HasPrefix(s.option("gone"), "a state") }
 
 var forms = map[string]*regexp.Regexp{
 	"":               regexp.MustCompile(`^[0-9]{1,9}$`),
@@ -215,10 +221,19 @@ func (s *Service) byName() bool {
 // offered are the methods of a path.
 func (s *Service) offered(c *call) []string {
 	if c.list {
-		if s.byName() {
-			return []string{"GET"}
+		out := []string{"GET"}
+		if !s.byName() {
+			out = append(out, "POST")
 		}
-		return []string{"GET", "POST"}
+		switch s.option("collection") {
+		case "emptied by DELETE", "DELETE with a query":
+			out = append(out, "DELETE")
+		case "replaced by PUT":
+			out = append(out, "PUT")
+		case "amended by PATCH":
+			out = append(out, "PATCH")
+		}
+		return out
 	}
 	out := []string{"GET", "DELETE"}
 	if !s.Has("replace none") {
@@ -231,6 +246,19 @@ func (s *Service) offered(c *call) []string {
 		out = append(out, "POST")
 	}
 	return out
+}
+
+// all is a write to the collection itself, which reaches everything in it.
+func (s *Service) all(c *call) *answer {
+	kind, some := c.r.URL.Query().Get("kind"), s.Has("collection DELETE with a query")
+	if some && kind == "" {
+		return s.fail(400, "say which kind")
+	}
+	for _, it := range s.items {
+		it.Gone = !some || it.Members["kind"] == kind
+		it.Members["note"] = "written with all others"
+	}
+	return say(204, nil)
 }
 
 func (s *Service) allow(c *call) string {
@@ -249,6 +277,9 @@ func (s *Service) answer(r *http.Request, body func() []byte) *answer {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	c := &call{r: r, method: r.Method}
+	if m := r.Header.Get("X-HTTP-Method-Override"); m != "" && s.Has("method in a header heard") {
+		c.method = m
+	}
 	known := s.locate(c)
 	if a := s.door(c, known); a != nil {
 		return a
@@ -260,6 +291,8 @@ func (s *Service) answer(r *http.Request, body func() []byte) *answer {
 	switch {
 	case c.list && c.method == "GET":
 		return s.list(c)
+	case c.list && c.method != "POST":
+		return s.all(c)
 	case c.list:
 		return s.create(c)
 	case c.method == "GET":
@@ -556,7 +589,7 @@ func (s *Service) remove(c *call) *answer {
 	if a := s.stale(c); a != nil {
 		return a
 	}
-	if s.Has("gone a state") {
+	if s.states() {
 		c.item.Gone = true
 		c.item.Revision++
 	} else {
@@ -595,6 +628,8 @@ func (s *Service) location(a *answer, r *http.Request, id string) {
 		return
 	case "absolute":
 		at = "http://" + r.Host + at
+	case "with a suffix":
+		at += ".json"
 	case "relative":
 		if !s.Has("path items elsewhere") {
 			at = path.Base(s.root()) + strings.TrimPrefix(at, s.root())

@@ -196,7 +196,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 	if !s.byName() && !s.Has("identity natural") {
 		assigned = append(assigned, fmt.Sprintf("%q", s.called()))
 	}
-	for line, name := range map[string]string{"moves with writes": "changed_at", "moves with reads": "seen", "extra links": "links", "extra a count": "writes", "gone a state": "state"} {
+	for line, name := range map[string]string{"moves with writes": "changed_at", "moves with reads": "seen", "extra links": "links", "extra a count": "writes", "gone a state": "state", "gone a state, listed": "state"} {
 		if s.Has(line) {
 			assigned = append(assigned, name)
 		}
@@ -248,7 +248,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 		}
 		say("takes %s", text)
 	}
-	if s.option("unique") != "" {
+	if unique := s.option("unique"); unique != "" && unique != "kind, updated by POST" {
 		say("unique kind")
 	}
 	if s.Has("identity natural") {
@@ -257,7 +257,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 	if s.Has("idempotency key heard") {
 		say("idempotency key")
 	}
-	if s.Has("gone a state") {
+	if s.states() {
 		say(`gone { "state": "removed", ... }`)
 	}
 	if s.Has("create 202") || s.Has("replace 202") || s.Has("amended 202") || s.Has("delete 202") {

@@ -18,6 +18,9 @@ func (l Line) String() string { return l.Choice + " " + l.Name }
 // odd are the checks that warn of methods which are answered neither 405 nor 501 (RFC 9110 §9.1).
 var odd = []string{"method/unsupported-method", "method/unknown-method"}
 
+// states are what keeping a deleted item in a state does not go with.
+var states = []string{"delete 202", "identity chosen", "identity chosen and repeated", "identity natural", "missing put creates"}
+
 // lines are all manners. What each does stands where the service asks for it.
 var lines = table(
 	// What tells items apart.
@@ -34,6 +37,8 @@ var lines = table(
 		Line{Name: "chosen", Allows: "RFC 9110 §9.3.4", Clashes: []string{"place", "named", "form", "create", "location", "replace none", "missing put", "post", "unique", "conflict", "revision"}},
 		Line{Name: "chosen and repeated", Allows: "RFC 9110 §9.3.4", Clashes: []string{"place", "named", "form", "create", "location", "replace none", "missing put", "post", "unique", "conflict", "revision"}},
 	),
+	choice("new number", Line{Name: "lowest free", Allows: "RFC 3986 §3.3", Clashes: []string{"identity", "repeated delete", "gone"}, Warns: []string{"lifecycle/id-is-not-reused"}}),
+	choice("case", Line{Name: "of names does not matter", Allows: "RFC 3986 §6.2.2.1"}),
 	choice("form",
 		Line{Name: "400 for others", Allows: "RFC 9110 §15.5.1"},
 		Line{Name: "422 for others", Allows: "RFC 9110 §15.5.21"},
@@ -54,6 +59,13 @@ var lines = table(
 		Line{Name: "items elsewhere", Allows: "RFC 3986 §3.3"},
 		Line{Name: "capitals", Allows: "RFC 3986 §6.2.2.1"},
 	),
+	choice("collection",
+		Line{Name: "emptied by DELETE", Allows: "RFC 9110 §9.3.5"},
+		Line{Name: "replaced by PUT", Allows: "RFC 9110 §9.3.4"},
+		Line{Name: "amended by PATCH", Allows: "RFC 5789 §2"},
+		Line{Name: "DELETE with a query", Allows: "RFC 3986 §3.4"},
+	),
+	choice("method in a header", Line{Name: "heard", Allows: "RFC 9110 §16.3.2"}),
 	choice("slash",
 		Line{Name: "as without", Allows: "RFC 3986 §6.2.4"},
 		Line{Name: "redirects", Allows: "RFC 9110 §15.4.9"},
@@ -71,6 +83,7 @@ var lines = table(
 		Line{Name: "none", Allows: "RFC 9110 §10.2.2"},
 		Line{Name: "absolute", Allows: "RFC 9110 §10.2.2"},
 		Line{Name: "relative", Allows: "RFC 9110 §10.2.2"},
+		Line{Name: "with a suffix", Allows: "RFC 9110 §10.2.2", Clashes: []string{"identity versioned path", "new number", "place Location only", "create without body", "create 204", "create 303"}},
 	),
 	choice("replace",
 		Line{Name: "204", Allows: "RFC 9110 §9.3.4"},
@@ -114,7 +127,8 @@ var lines = table(
 		Line{Name: "410", Allows: "RFC 9110 §15.5.11"},
 		Line{Name: "410 once deleted", Allows: "RFC 9110 §15.5.11"},
 		Line{Name: "403", Allows: "RFC 9110 §15.5.4", Clashes: []string{"missing put"}},
-		Line{Name: "a state", Allows: "common practice", Clashes: []string{"delete 202", "identity chosen", "identity chosen and repeated", "identity natural", "missing put creates"}},
+		Line{Name: "a state", Allows: "common practice", Clashes: states},
+		Line{Name: "a state, listed", Allows: "common practice", Clashes: states},
 	),
 	choice("odd name",
 		Line{Name: "400", Allows: "RFC 9110 §15.5.1"},
@@ -226,6 +240,7 @@ var lines = table(
 	),
 	choice("accept",
 		Line{Name: "406", Allows: "RFC 9110 §15.5.7"},
+		Line{Name: "XML beside", Allows: "RFC 9110 §12.1"},
 	),
 	// What is refused, and how.
 	choice("invalid",
@@ -250,6 +265,7 @@ var lines = table(
 	choice("unique",
 		Line{Name: "kind", Allows: "RFC 9110 §15.5.10", Clashes: []string{"text", "put keeps"}},
 		Line{Name: "kind, taken for good", Allows: "common practice", Clashes: []string{"text", "put keeps"}, Warns: []string{"input/unique-freed-by-delete"}},
+		Line{Name: "kind, updated by POST", Allows: "RFC 9110 §9.3.3", Clashes: []string{"text", "put keeps", "identity chosen", "identity chosen and repeated"}},
 	),
 	choice("conflict",
 		Line{Name: "422", Allows: "RFC 9110 §15.5.21"},
@@ -262,6 +278,7 @@ var lines = table(
 		Line{Name: "hidden", Allows: "RFC 9110 §15.5.4"},
 		Line{Name: "403 when wrong", Allows: "RFC 9110 §15.5.4"},
 	),
+	choice("expect", Line{Name: "417", Allows: "RFC 9110 §15.5.18"}),
 	choice("rate", Line{Name: "429", Allows: "RFC 6585 §4"}),
 	choice("idempotency key", Line{Name: "heard", Allows: "Idempotency-Key draft §2", Clashes: []string{"identity chosen", "identity chosen and repeated"}}),
 	choice("says takes", Line{Name: "no", Allows: "what a tester leaves unsaid", Clashes: []string{"length declared"}}),

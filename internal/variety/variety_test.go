@@ -131,7 +131,7 @@ func try(t *testing.T, dir string, m variety.Manners, seed uint64) {
 		return err == nil && slices.ContainsFunc(o.False(m), func(w string) bool { return slices.Contains(wrong, w) })
 	})
 	if at := os.Getenv("USUALPATH_KEEP"); at != "" {
-		_ = os.WriteFile(fmt.Sprintf("%s/%d %s.txt", at, seed, args[0]), []byte(least.String()+"\n"+o.File+o.Out+o.State), 0o644)
+		_ = os.WriteFile(fmt.Sprintf("%s/%d %s.txt", at, seed, args[0]), []byte(fmt.Sprintln(least, wrong)+o.File+o.Out+o.State), 0o644)
 	}
 	if len(wrong) > 12 {
 		wrong = append(wrong[:12], fmt.Sprintf("and %d more", len(wrong)-12))

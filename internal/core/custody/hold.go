@@ -42,7 +42,7 @@ func (t *turn) hold(r *exchange.Request) (string, error) {
 			return t.upserts(r, readable(l, lists), what), nil
 		case is:
 			id, deeper, _ := strings.Cut(rest, "/")
-			if there[id] && deeper == "" {
+			if there[id] && deeper == "" && !t.run.ledger.ours(id) {
 				return what + " was there before", nil
 			}
 			item = item || deeper == ""
@@ -50,7 +50,7 @@ func (t *turn) hold(r *exchange.Request) (string, error) {
 			above = true
 		default:
 			// An item with a path of its own.
-			if there[path.Base(at)] {
+			if name := path.Base(at); there[name] && !t.run.ledger.ours(name) {
 				return what + " was there before", nil
 			}
 		}

@@ -90,8 +90,18 @@ func (w *watch) otherState(before string, now *value.Value) bool {
 	if err != nil || was.Kind != value.Object || now.Kind != value.Object {
 		return false
 	}
+	// The list may show an item without what answers wrap it in.
+	had := map[string][]*value.Value{}
+	each(was, func(n string, v *value.Value) bool {
+		had[n] = append(had[n], v)
+		return true
+	})
 	for i, n := range now.Names {
-		if v, ok := was.Get(n); ok && !value.Equal(v, now.Items[i]) && !w.sent(now.Items[i].String()) {
+		v := now.Items[i]
+		if one, here := was.Get(n); here {
+			had[n] = append(had[n], one)
+		}
+		if len(had[n]) > 0 && !slices.ContainsFunc(had[n], func(one *value.Value) bool { return value.Equal(one, v) }) && !w.sent(v.String()) {
 			return true
 		}
 	}

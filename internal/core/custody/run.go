@@ -277,7 +277,7 @@ const NotOurs = "not applicable: this may touch what is not ours: "
 // was tells whether an identity stood in a list before the first write.
 func (s *Scenario) was(list, id string) bool {
 	for l, h := range s.before {
-		if l.Path == list && h.ids[strings.ToLower(id)] {
+		if l.Path == list && h.ids[strings.ToLower(id)] && !s.run.ledger.ours(id) {
 			return true
 		}
 	}

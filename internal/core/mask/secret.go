@@ -178,8 +178,8 @@ var (
 	partName   = late.Regexp(`(?is)\r?\ncontent-disposition:[^\r\n]*\bname="([^"]*)"[^\r\n]*\r?\n(?:[^\r\n]+\r?\n)*\r?\n(.*?)\r?\n--`)
 	// stems are what at least one name of a secret has in it, or a token.
 	stems = [][]byte{}
-	// drawnMember is a member whose name has what may be drawn, with a long value.
-	drawnMember = late.Regexp(`"([^"\\]*(?:[Cc]ode|[Ss]tate|[Nn]once|[Ss]ig|[Ss]id|[Ss]ession))"\s*:\s*"([A-Za-z0-9+/=_.~-]{32,})"`)
+	// drawnMember ends with what comes before the value of a member whose name has what may be drawn.
+	drawnMember = late.Regexp(`"([^"\\]*(?:[Cc]ode|[Ss]tate|[Nn]once|[Ss]ig|[Ss]id|[Ss]ession))"\s*:\s*"$`)
 )
 
 func init() {
@@ -251,16 +251,28 @@ var drawnNames = [][]byte{[]byte(`ode"`), []byte(`tate"`), []byte(`once"`), []by
 
 // drawn takes members that may be drawn, where they are long.
 func (f *finder) drawn(body []byte) {
-	if !slices.ContainsFunc(drawnNames, func(n []byte) bool { return bytes.Contains(body, n) }) || !drawnRun(body) {
+	if !slices.ContainsFunc(drawnNames, func(n []byte) bool { return bytes.Contains(body, n) }) {
 		return
 	}
-	for _, m := range drawnMember().FindAllSubmatch(body, -1) {
-		f.pair(string(m[1]), string(m[2]))
+	for from, to := 0, 0; from < len(body); from = to + 1 {
+		for to = from; to < len(body) && inDrawn[body[to]]; {
+			to++
+		}
+		if to-from < shortestDrawn || to == len(body) || body[to] != '"' {
+			continue
+		}
+		if m := drawnMember().FindSubmatch(body[max(0, from-mostNamed):from]); m != nil {
+			f.pair(string(m[1]), string(body[from:to]))
+		}
 	}
 }
 
-// shortestDrawn is how long what is drawn is at least, and inDrawn what it is written with.
-const shortestDrawn = 32
+// shortestDrawn is how long what is drawn is at least, inDrawn what it is written with, and mostNamed
+// how far before it its name begins at most.
+const (
+	shortestDrawn = 32
+	mostNamed     = 300
+)
 
 var inDrawn = func() (in [256]bool) {
 	for _, c := range []byte("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/=_.~-") {
@@ -268,21 +280,6 @@ var inDrawn = func() (in [256]bool) {
 	}
 	return in
 }()
-
-// drawnRun tells whether there are so many such characters in a row: that is quicker to look for.
-func drawnRun(body []byte) bool {
-	run := 0
-	for _, c := range body {
-		run++
-		if !inDrawn[c] {
-			run = 0
-		}
-		if run == shortestDrawn {
-			return true
-		}
-	}
-	return false
-}
 
 // form takes fields of a form or a query.
 func (f *finder) form(text string) {

@@ -231,6 +231,12 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			w.ended = "the answer to a create does not tell what it has made"
 			return nil
 		}
+		for _, other := range w.m.items {
+			if other != it && other.is == gone && other.id != nil && value.Equal(other.id, it.id) {
+				// The service has given its name anew.
+				other.is, other.parted = unsure, true
+			}
+		}
 		it.is, it.want, it.turn = there, w.cells(m, sent), m.turn
 		w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == m.turn })
 	case opReplace:
