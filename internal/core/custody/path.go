@@ -86,8 +86,11 @@ func absent(status int) bool { return status == 404 || status == 410 }
 
 // absent tells whether a status says that nothing is at a path. A service may hide what is not there behind
 // 403 (RFC 9110 §15.5.4), as it hides what is somebody else's: it counts for what this scenario has
-// removed, and for names that nobody but this run can have drawn.
+// removed, and for names that nobody but this run can have drawn. Of a stranger everything may be hidden.
 func (t *turn) absent(at string, status int) bool {
+	if t.Step != nil && t.About().Stranger {
+		return false
+	}
 	name := path.Base(at)
 	return absent(status) || status == 403 && (t.removed[at] || !few(name) && t.drawn.In(name))
 }

@@ -279,7 +279,9 @@ type deck struct {
 
 var boatsList = List{Host: "127.0.0.1:8123", Path: "/boats", Written: "/boats", Keyed: true}
 
-func (d *deck) About() About           { return About{Index: d.index, Base: quayURL, Afterwards: d.after} }
+func (d *deck) About() About {
+	return About{Index: d.index, Base: quayURL, Afterwards: d.after, Stranger: d.q.is("asked by a stranger")}
+}
 func (d *deck) Lists() ([]List, error) { return d.lists, d.fails }
 func (d *deck) Wait(time.Duration)     {}
 

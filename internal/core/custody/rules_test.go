@@ -128,6 +128,12 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> no answer`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51`, "51 left, named, named so, proven, seen, shown; partial, creates by 201", 9},
+		"a stranger is told nothing": {"asked by a stranger", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 200
+			- 51
+			GET /boats/51 -> 404`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 left, named, named so, seen, shown; unknown", 4},
 		"a create that is sent once more": {"creates are done once", nil, `
 			POST /boats MINE -> 201
 			POST /boats MINE -> 201

@@ -164,8 +164,8 @@ type About struct {
 	Index int
 	// Base is the URL that its paths are relative to.
 	Base string
-	// Afterwards marks a step that cleans up.
-	Afterwards bool
+	// Afterwards marks a step that cleans up, Stranger one without the credentials that others have.
+	Afterwards, Stranger bool
 }
 
 // Kept is a value that a step keeps of an answer, in which line; Header tells that it is one of a

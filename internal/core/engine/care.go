@@ -19,7 +19,22 @@ import (
 type asking struct{ *step }
 
 func (t asking) About() custody.About {
-	return custody.About{Index: t.e.Index, Base: t.base, Afterwards: t.e.Afterwards}
+	return custody.About{Index: t.e.Index, Base: t.base, Afterwards: t.e.Afterwards, Stranger: t.stranger()}
+}
+
+// stranger tells whether a step gives up the credentials that others have.
+func (t asking) stranger() bool {
+	var own []*syntax.Statement
+	if t.st != nil {
+		own = t.st.Children
+	}
+	if t.now != nil && t.now.round.request != nil {
+		own = slices.Concat(own, t.now.round.request.Children)
+	}
+	return slices.ContainsFunc(own, func(st *syntax.Statement) bool {
+		a, ok := st.Body.(*syntax.Auth)
+		return ok && (a.Scheme == "none" || t.in.job.s.Check != nil)
+	})
 }
 
 func (t asking) Lists() ([]custody.List, error) { return t.lists() }
