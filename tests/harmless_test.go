@@ -43,17 +43,10 @@ type crateManners struct {
 	// lenient reads ids as numbers as far as they go; wild reads empty, blank,
 	// dotted and null ids as the collection.
 	lenient, wild bool
-	// upsert makes with PUT and PATCH what is not there; nearest writes to the
-	// first item in place of one that is not there.
-	upsert, nearest bool
-	// override reads the method from a header.
-	override bool
+	// nearest writes to the first item in place of one that is not there.
+	nearest bool
 	// missing reads any missing item as the first one.
 	missing bool
-	// fills gives the lowest number that is free to a new item.
-	fills bool
-	// query reads DELETE with a query as one of all that match.
-	query bool
 	// short lists no more than these, whatever is there.
 	short int
 	// harm is what goes wrong with others when an item is written: "delete" takes
@@ -87,9 +80,6 @@ func (c *crates) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer c.mu.Unlock()
 	body, _ := io.ReadAll(r.Body)
 	method := r.Method
-	if m := r.Header.Get("X-HTTP-Method-Override"); m != "" && c.override {
-		method = m
-	}
 	path, _ := url.PathUnescape(r.URL.Path)
 	if c.wild {
 		path = strings.TrimRight(strings.ReplaceAll(path, "null", ""), " /.")
@@ -144,11 +134,6 @@ func (c *crates) collection(w http.ResponseWriter, r *http.Request, method strin
 			}
 		}
 		n := c.next
-		for free := 1; c.fills && free < n; free++ {
-			if c.items[strconv.Itoa(free)] == nil {
-				n = free
-			}
-		}
 		id := strconv.Itoa(n)
 		in["id"] = n
 		c.next = max(c.next, n+1)
@@ -193,9 +178,6 @@ func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string,
 		id = "1"
 		it = c.items[id]
 	}
-	if it == nil && c.upsert && method == "PUT" {
-		it = map[string]any{}
-	}
 	if c.read != nil && (method == "GET" || method == "HEAD") {
 		if status, shown := c.read(c, id, it); status > 0 {
 			c.say(w, status, shown)
@@ -221,9 +203,6 @@ func (c *crates) item(w http.ResponseWriter, r *http.Request, method, id string,
 			c.items[id] = in
 			c.say(w, 200, in)
 		}
-	case method == "DELETE" && c.query && r.URL.RawQuery != "":
-		clear(c.items)
-		w.WriteHeader(204)
 	case method == "PATCH":
 		var in map[string]any
 		if json.Unmarshal(body, &in) != nil || in == nil {
@@ -362,8 +341,6 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 		finds string
 	}{
 		"good manners":                     {},
-		"DELETE empties the collection":    {crateManners: crateManners{bulk: "DELETE"}},
-		"PUT and PATCH reach all":          {crateManners: crateManners{bulk: "PUT PATCH"}},
 		"all of it, and OPTIONS lies":      {crateManners: crateManners{bulk: "DELETE PUT PATCH", allow: "GET, POST"}},
 		"OPTIONS says that all is allowed": {crateManners: crateManners{bulk: "DELETE PUT PATCH", allow: "GET, POST, PUT, PATCH, DELETE"}},
 		"an empty id":                      {crateManners: crateManners{bulk: "DELETE PUT PATCH", wild: true, id: fixed("")}},
@@ -381,11 +358,7 @@ func TestNothingThatWasThereIsTouched(t *testing.T) {
 		"Location is another item": {crateManners: crateManners{location: "/crates/1"},
 			says: "  identity header Location by $.id\n", finds: "which was listed before the request was sent"},
 		"ids are read as far as they are numbers": {crateManners: crateManners{lenient: true}},
-		"PUT makes what is not there":             {crateManners: crateManners{upsert: true}},
 		"a write to nobody reaches the first":     {crateManners: crateManners{missing: true}},
-		"the method stands in a header":           {crateManners: crateManners{override: true, bulk: "DELETE PUT PATCH"}},
-		"a query deletes what matches":            {crateManners: crateManners{query: true, bulk: "DELETE"}},
-		"a new item gets the lowest free number":  {crateManners: crateManners{fills: true, bulk: "DELETE PUT PATCH"}},
 		"the id of an item that is not listed":    {crateManners: crateManners{short: 4, id: fixed(2)}},
 		"and no list is declared":                 {crateManners: crateManners{id: fixed(2)}, says: "  supports create, read, replace, amend, delete\n"},
 		"only read, and deletes are there":        {crateManners: crateManners{bulk: "DELETE PUT PATCH"}, says: "  supports list, read\n"},
