@@ -54,10 +54,12 @@ func noted(set map[string]bool, one string) map[string]bool {
 }
 
 // made is one item: where it is, and how it is told; going tells that its delete was taken with 202,
-// unheard that one was not answered; at is when it came or went.
+// unheard that one was not answered; kept marks one that was removed and is listed as before; at is
+// when it came or went.
 type made struct {
 	host, path, told string
 	going, unheard   bool
+	kept             bool
 	at               int
 }
 

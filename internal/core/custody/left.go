@@ -37,6 +37,7 @@ func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 			if w.otherState(l.asRead(gone), s.Members[k]) {
 				states = true
 			} else {
+				left.kept = true
 				removed = append(removed, left)
 			}
 			continue
@@ -47,6 +48,30 @@ func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 	}
 	if !states {
 		l.made = append(l.made, removed...)
+	}
+}
+
+// askForKept reads one of the items that were removed and are listed as before: where its own answer
+// says that it is in another state, so are the others.
+func (r *Run) askForKept(one *watched) {
+	w, l := r.watch, &r.ledger
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	kept := func(m made) bool { return m.kept && path.Dir(strings.ToLower(m.path)) == one.Path }
+	i := slices.IndexFunc(l.made, kept)
+	if i < 0 {
+		return
+	}
+	id := path.Base(l.made[i].path)
+	gone, _ := l.gone(id)
+	l.mu.Unlock()
+	body := one.reads(id)
+	l.mu.Lock()
+	now, err := value.Decode(body, value.Limits{Lenient: true})
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if err == nil && w.otherState(l.asRead(gone), now) {
+		l.made = slices.DeleteFunc(l.made, kept)
 	}
 }
 
@@ -96,16 +121,19 @@ func (w *watch) otherState(before string, now *value.Value) bool {
 		had[n] = append(had[n], v)
 		return true
 	})
+	other := func(n string, v *value.Value) bool {
+		return len(had[n]) > 0 && !slices.ContainsFunc(had[n], func(one *value.Value) bool { return value.Equal(one, v) }) && !w.sent(v.String())
+	}
 	for i, n := range now.Names {
 		v := now.Items[i]
 		if one, here := was.Get(n); here {
 			had[n] = append(had[n], one)
 		}
-		if len(had[n]) > 0 && !slices.ContainsFunc(had[n], func(one *value.Value) bool { return value.Equal(one, v) }) && !w.sent(v.String()) {
+		if other(n, v) {
 			return true
 		}
 	}
-	return false
+	return !each(now, func(n string, v *value.Value) bool { return !other(n, v) })
 }
 
 // askForLeft asks for what was made, is not known to be gone, and is not listed: some requests
@@ -175,6 +203,7 @@ func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 		r.askForUnlisted(one)
 		if s := one.look(true); s.Problem == "" {
 			r.leftIn(one, s.S)
+			r.askForKept(one)
 			r.removeLeft(one)
 			r.askForLeft(one, s.S)
 		}

@@ -177,6 +177,8 @@ func (q *quay) answer(method, at, body string) (status int, location, text strin
 		case !there:
 			return 404, "", ""
 		case q.is("DELETE keeps"):
+		case q.is("DELETE changes"):
+			q.item[id] = strings.Replace(text, "afloat", "sunk", 1)
 		case q.is("DELETE marks"):
 			q.item[id] = strings.TrimSuffix(text, "}") + `, "gone": true}`
 		case q.is("DELETE removes the first too"):
@@ -255,6 +257,11 @@ func (q *quay) list() (status int, location, text string) {
 	var all []string
 	for _, id := range ids {
 		if q.is("hides what is marked") && strings.Contains(q.item[id], "gone") {
+			continue
+		}
+		if q.is("lists are short") {
+			v := decode(q.t, q.item[id])
+			all = append(all, value.NewObject().Add("id", v.Items[0]).Add("name", v.Items[1]).String())
 			continue
 		}
 		all = append(all, q.item[id])

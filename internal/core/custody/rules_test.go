@@ -128,6 +128,17 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> no answer`, "1 2 51", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51`, "51 left, named, named so, proven, seen, shown; partial, creates by 201", 9},
+		"a state that only the item tells": {"lists are short, DELETE changes", nil, `
+			POST /boats {"name": "Tern 123456", "state": "afloat"} -> 201
+			GET /boats/51 -> 200
+			DELETE /boats/51 -> 204`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; boats shown; whole, creates by 201", 5},
+		"removed, and listed as before": {"lists are short, DELETE keeps", nil, `
+			POST /boats MINE -> 201
+			GET /boats/51 -> 200
+			DELETE /boats/51 -> 204`, "1 2 51", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: /boats 51`, "51 known to go, named, named so, removed, seen; boats shown; whole, creates by 201", 5},
 		"a stranger is told nothing": {"asked by a stranger", nil, `
 			POST /boats MINE -> 201
 			GET /boats/51 -> 200

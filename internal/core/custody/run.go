@@ -74,9 +74,10 @@ type watched struct {
 	// seen only at the end.
 	unread string
 	// look reads it once more, whole with all that is ignored otherwise; asks reads one item
-	// by itself, and gives the status, 0 where there is no answer.
-	look func(whole bool) *Sight
-	asks func(id string) int
+	// by itself, and gives the status, 0 where there is no answer; reads gives its body, "" for none.
+	look  func(whole bool) *Sight
+	asks  func(id string) int
+	reads func(id string) string
 	// remove deletes an item that shows what this run has drawn, removes tells that items of the
 	// list are deleted so.
 	remove  func(id string) bool

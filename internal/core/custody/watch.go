@@ -91,6 +91,12 @@ func (one *watched) later(step Step, w *watch) {
 		return found
 	}
 	one.asks = func(id string) int { return status(step.Item("GET", one.List, id, "whether it is gone")) }
+	one.reads = func(id string) string {
+		if x := step.Item("GET", one.List, id, "whether it is gone"); status(x) == 200 {
+			return string(x.Answer.Body)
+		}
+		return ""
+	}
 	one.remove = func(id string) bool {
 		x := step.Item("GET", one.List, id, "whether it is gone")
 		if status(x) != 200 || !w.sentThis(x.Answer.Body) {
