@@ -78,11 +78,11 @@ func side[T any](t *testing.T, list []T, one func(dir string, v T)) {
 	group.Wait()
 }
 
-// A legal service is not spoken against, and loses nothing: whatever is said of one is false. Twenty
+// A legal service is not spoken against, and loses nothing: whatever is said of one is false. Six
 // seeds, others each day; USUALPATH_SEEDS says how many, USUALPATH_SEED the first of them.
 func TestLegalServicesAreNotSpokenAgainst(t *testing.T) {
 	first := number(t, "USUALPATH_SEED", time.Now().YearDay()*1000)
-	count := number(t, "USUALPATH_SEEDS", 20)
+	count := number(t, "USUALPATH_SEEDS", 6)
 	seeds := make([]uint64, count)
 	for i := range seeds {
 		seeds[i] = uint64(first + i)
