@@ -228,6 +228,17 @@ func TestDisturbed(t *testing.T) {
 	assert.True(t, CanName(value.NewInt(1)) && CanName(value.NewString("a")) && !CanName(nil) && !CanName(value.NewNull()))
 }
 
+// What a run has made is its own in that list only, and never what stood there at first.
+func TestWhatARunHasMade(t *testing.T) {
+	_, a, _ := pair(t, "", false)
+	a.do(mine)
+	r := a.run
+	assert.True(t, r.ours(boatsList, "51"))
+	assert.False(t, r.ours(List{Host: boatsList.Host, Path: "/berths"}, "51"), "another list has names of its own")
+	r.ledger.add(boatsList.Host, "/boats/1", "")
+	assert.False(t, r.ours(boatsList, "1"), "it was there before the run")
+}
+
 // What one scenario has made, another may remove that it was lent to, and give back.
 func TestLending(t *testing.T) {
 	q, a, b := pair(t, "", false)

@@ -282,7 +282,7 @@ func (t *turn) claimed(answers []*expect.Reply) *False {
 						delete(t.removed, name)
 					}
 				}
-				if h := t.before[l]; r.Answer.Status == 201 && h != nil && h.ids[id] && !t.run.ledger.ours(id) {
+				if h := t.before[l]; r.Answer.Status == 201 && h != nil && h.ids[id] && !t.run.ours(l, id) {
 					return &False{Line: k.Line, Answer: i, Name: k.Value.Plain()}
 				}
 			}

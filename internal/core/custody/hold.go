@@ -42,7 +42,7 @@ func (t *turn) hold(r *exchange.Request) (string, error) {
 			return t.upserts(r, readable(l, lists), what), nil
 		case is:
 			id, deeper, _ := strings.Cut(rest, "/")
-			if there[id] && deeper == "" && !t.run.ledger.ours(id) {
+			if there[id] && deeper == "" && !t.run.ours(l, id) {
 				return what + " was there before", nil
 			}
 			item = item || deeper == ""
@@ -50,7 +50,7 @@ func (t *turn) hold(r *exchange.Request) (string, error) {
 			above = true
 		default:
 			// An item with a path of its own.
-			if name := path.Base(at); there[name] && !t.run.ledger.ours(name) {
+			if name := path.Base(at); there[name] && !t.run.ours(l, name) {
 				return what + " was there before", nil
 			}
 		}

@@ -25,7 +25,7 @@ type ledger struct {
 	away map[string]bool
 	// free are places where nothing was when they were last read.
 	free map[string]bool
-	// ever are the names, in lower case, of all that was made.
+	// ever are the paths, in lower case, of all that was made.
 	ever sync.Map
 	// put are the names that derived checks have PUT something to.
 	put map[string]bool
@@ -66,17 +66,10 @@ type made struct {
 func (l *ledger) add(host, where, told string) {
 	if !slices.ContainsFunc(l.made, func(m made) bool { return m.host == host && m.path == where }) {
 		l.clock++
-		l.ever.Store(strings.ToLower(path.Base(where)), true)
+		l.ever.Store(strings.ToLower(where), true)
 		l.made = append(l.made, made{host: host, path: where, told: told, at: l.clock})
 		l.begun.Store(true)
 	}
-}
-
-// ours tells whether anything of a name was made in this run, by any of its scenarios: what a list
-// showed under it before one of them wrote may have been that.
-func (l *ledger) ours(name string) bool {
-	_, made := l.ever.Load(strings.ToLower(name))
-	return made
 }
 
 // has tells whether an item of a name was made, and has not gone.

@@ -16,10 +16,10 @@ import (
 // what they say is gone, and make what they refuse.
 func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 	w, l := r.watch, &r.ledger
-	w.mu.Lock()
-	defer w.mu.Unlock()
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	w.mu.Lock()
+	defer w.mu.Unlock()
 	// Where one that was removed is kept in a state that says so, others are too.
 	states := false
 	var removed []made
@@ -64,13 +64,14 @@ func (r *Run) askForKept(one *watched) {
 	}
 	id := path.Base(l.made[i].path)
 	gone, _ := l.gone(id)
+	before := l.asRead(gone)
 	l.mu.Unlock()
-	body := one.reads(id)
-	l.mu.Lock()
-	now, err := value.Decode(body, value.Limits{Lenient: true})
+	now, err := value.Decode(one.reads(id), value.Limits{Lenient: true})
 	w.mu.Lock()
-	defer w.mu.Unlock()
-	if err == nil && w.otherState(l.asRead(gone), now) {
+	other := err == nil && w.otherState(before, now)
+	w.mu.Unlock()
+	l.mu.Lock()
+	if other {
 		l.made = slices.DeleteFunc(l.made, kept)
 	}
 }

@@ -278,11 +278,32 @@ const NotOurs = "not applicable: this may touch what is not ours: "
 // was tells whether an identity stood in a list before the first write.
 func (s *Scenario) was(list, id string) bool {
 	for l, h := range s.before {
-		if l.Path == list && h.ids[strings.ToLower(id)] && !s.run.ledger.ours(id) {
+		if l.Path == list && h.ids[strings.ToLower(id)] && !s.run.ours(l, id) {
 			return true
 		}
 	}
 	return false
+}
+
+// ours tells whether something of a name was made in a list by any scenario of this run, and nothing
+// had it when the list was first seen: what stood there before one of them wrote may have been that.
+func (r *Run) ours(l List, id string) bool {
+	if _, made := r.ledger.ever.Load(strings.ToLower(path.Join(l.Path, id))); !made {
+		return false
+	}
+	w := r.watch
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	one := w.lists[l.key()]
+	if one == nil {
+		return false
+	}
+	for had := range one.had {
+		if strings.EqualFold(had, id) {
+			return false
+		}
+	}
+	return true
 }
 
 // harmed tells why nothing is written to a list any more, or "".
