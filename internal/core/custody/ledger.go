@@ -72,11 +72,11 @@ func (l *ledger) add(host, where, told string) {
 	}
 }
 
-// has tells whether an item of a name was made, and has not gone.
-func (l *ledger) has(name string) bool {
+// has tells whether what is at a path was made, and has not gone.
+func (l *ledger) has(where string) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	return slices.ContainsFunc(l.made, func(m made) bool { return path.Base(m.path) == name })
+	return slices.ContainsFunc(l.made, func(m made) bool { return m.path == where })
 }
 
 // drop notes that something is gone; what is below it goes with it. An item may

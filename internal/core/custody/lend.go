@@ -1,9 +1,6 @@
 package custody
 
-import (
-	"maps"
-	"path"
-)
+import "maps"
 
 // Lend makes what this scenario has made, and the values it has drawn, those of another one too.
 // What was there before is read first: what the other makes is not to be taken for it.
@@ -34,7 +31,7 @@ func (s *Scenario) Return(to *Scenario) {
 	}
 	for at := range s.own.proven {
 		// Another may have removed it since.
-		if s.run.ledger.has(path.Base(at)) {
+		if s.run.ledger.has(at) {
 			to.own.proven[at] = true
 		}
 	}
