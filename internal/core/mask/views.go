@@ -3,25 +3,61 @@ package mask
 import (
 	"encoding/base64"
 	"html"
+	"sort"
 	"strconv"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
 )
 
-// view is a text as a reader may decode it, with the place in the original of
-// each of its bytes.
+// view is a text as a reader may decode it, with the places in the original of what it is made of.
 type view struct {
 	text string
-	// from and to are offsets in the original; nil where the view is the original.
-	from, to []int
+	// parts are in order, the first at 0; none where the view is the original.
+	parts []part
 }
 
-func (v view) span(start, end int) span {
-	if v.from == nil {
-		return span{start, end}
+// part is what a view holds from an offset to the next part: bytes as they are in the original
+// from there on, or, where long is not 0, what so many bytes of the original stand for.
+type part struct{ at, from, long int }
+
+// in is the index of the part that holds an offset.
+func (v view) in(at int) int {
+	return sort.Search(len(v.parts), func(i int) bool { return v.parts[i].at > at }) - 1
+}
+
+// place is where the byte at an offset comes from.
+func (v view) place(at int) span {
+	if v.parts == nil {
+		return span{at, at + 1}
 	}
-	return span{v.from[start], v.to[end-1]}
+	p := v.parts[v.in(at)]
+	if p.long > 0 {
+		return span{p.from, p.from + p.long}
+	}
+	at += p.from - p.at
+	return span{at, at + 1}
+}
+
+func (v view) span(start, end int) span { return span{v.place(start).start, v.place(end - 1).end} }
+
+// run adds the parts of v from start to end, as they are, to those of a view that ends at an offset.
+func (v view) run(start, end, at int, out []part) []part {
+	if start == end {
+		return out
+	}
+	if v.parts == nil {
+		return append(out, part{at, start, 0})
+	}
+	for i := v.in(start); i < len(v.parts) && v.parts[i].at < end; i++ {
+		p := v.parts[i]
+		if from := max(p.at, start); p.long == 0 {
+			out = append(out, part{at + from - start, p.from + from - p.at, 0})
+		} else {
+			out = append(out, part{at + from - start, p.from, p.long})
+		}
+	}
+	return out
 }
 
 // Bounds of how far a text is decoded: an escape may be escaped again, by a
@@ -70,26 +106,31 @@ type decoder struct {
 var decoders = []decoder{{`\`, jsonUnit}, {"%", percentUnit}, {"+%", formUnit}, {"&", entityUnit}}
 
 func (d decoder) decode(v view) view {
-	w := view{}
+	w := view{parts: []part{}}
 	var b strings.Builder
-	put := func(text string, start, end int) {
-		s := v.span(start, end)
-		for range len(text) {
-			w.from, w.to = append(w.from, s.start), append(w.to, s.end)
-		}
-		b.WriteString(text)
-	}
+	b.Grow(len(v.text))
+	done := 0
 	for i := 0; i < len(v.text); {
-		if strings.IndexByte(d.marks, v.text[i]) >= 0 {
-			if text, n := d.unit(v.text[i:]); n > 0 {
-				put(text, i, i+n)
-				i += n
-				continue
-			}
+		next := strings.IndexAny(v.text[i:], d.marks)
+		if next < 0 {
+			break
 		}
-		put(v.text[i:i+1], i, i+1)
-		i++
+		i += next
+		text, n := d.unit(v.text[i:])
+		if n == 0 {
+			i++
+			continue
+		}
+		w.parts = v.run(done, i, b.Len(), w.parts)
+		b.WriteString(v.text[done:i])
+		s := v.span(i, i+n)
+		w.parts = append(w.parts, part{b.Len(), s.start, s.end - s.start})
+		b.WriteString(text)
+		i += n
+		done = i
 	}
+	w.parts = v.run(done, len(v.text), b.Len(), w.parts)
+	b.WriteString(v.text[done:])
 	w.text = b.String()
 	return w
 }
