@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -26,7 +24,6 @@ func TestBadInputSendsNothing(t *testing.T) {
 		says        []string
 	}{
 		"a missing file":        {nil, []string{"run", "gone.upath"}, []string{"gone.upath", "there is no such file or folder"}},
-		"a near name":           {[]string{"boats.upath", good}, []string{"run", "baots.upath"}, []string{"did you mean boats.upath?"}},
 		"an empty folder":       {nil, []string{"run", "."}, []string{"no scenario files in this folder"}},
 		"a binary file":         {[]string{"a.upath", "\x00\x01\x02", "b.upath", good}, []string{"run"}, []string{"NUL byte"}},
 		"bad UTF-8":             {[]string{"a.upath", "let a = \"\xff\"\n"}, []string{"run"}, []string{"not UTF-8 text", "a.upath:1:10"}},
@@ -34,21 +31,8 @@ func TestBadInputSendsNothing(t *testing.T) {
 		"mistakes in two files": {[]string{"a.upath", "scenari\n", "b.upath", "let\n", "c.upath", good}, []string{"run"}, []string{"a.upath:1:1", "b.upath:1:4", "2 errors; nothing was sent"}},
 		"no base":               {[]string{"a.upath", "scenario \"s\"\n  step \"t\"\n    send GET /x\n    expect status 200\n"}, []string{"run"}, []string{"this path has no base URL"}},
 		"a name never bound":    {[]string{"a.upath", strings.Replace(good, "GET /", "GET /{x}", 1)}, []string{"run"}, []string{"`x` is never bound"}},
-		"nothing chosen":        {[]string{"a.upath", good}, []string{"run", "--only", "zzz"}, []string{"no scenario is chosen"}},
 		"another file":          {[]string{"a.txt", good}, []string{"run", "a.txt"}, []string{"scenario files end in .upath"}},
-		"a bad flag":            {[]string{"a.upath", good}, []string{"run", "--nope"}, []string{"unknown flag"}},
-		"a bad timeout":         {[]string{"a.upath", good}, []string{"run", "--timeout", "5"}, []string{"--timeout 5 is not a duration"}},
-		"a bad base":            {[]string{"a.upath", good}, []string{"run", "--base", "127.0.0.1:80"}, []string{"is not a URL", "http://127.0.0.1:80"}},
-		"a bad command":         {nil, []string{"rnu"}, []string{"did you mean usualpath run?"}},
-		"a bad colour":          {nil, []string{"--color", "red", "version"}, []string{"always or never"}},
 		"single quotes in try":  {nil, []string{"try", "POST", base + "/x", "--json", "{'a': 1}"}, []string{"single quotes", "^"}},
-		"unknown scheme in try": {nil, []string{"try", "GET", "gopher://127.0.0.1/"}, []string{`unknown scheme "gopher"`}},
-		"no scheme in try":      {nil, []string{"try", "GET", "127.0.0.1:80/"}, []string{"write http://127.0.0.1:80/"}},
-		"no method in try":      {nil, []string{"try", base}, []string{"usualpath try GET " + base}},
-		"small letters in try":  {nil, []string{"try", "get", base}, []string{"write GET"}},
-		"a path without base":   {nil, []string{"try", "GET", "/boats"}, []string{"--base http://127.0.0.1:8080"}},
-		"a bad header in try":   {nil, []string{"try", "GET", base, "--header", "x"}, []string{"'Name: value'"}},
-		"a foreign host in try": {nil, []string{"try", "GET", "http://192.0.2.1/"}, nil},
 		"a file outside":        {[]string{"p/project.upath", "project p\n", "p/a.upath", strings.Replace(good, "GET /", "POST /\n      file \"../secret\"", 1), "secret", "x"}, []string{"run", "p"}, []string{"outside the project's folder"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -198,47 +182,4 @@ func TestRedirectsAreFollowedOnlyWhenAsked(t *testing.T) {
 	})
 	r := run(t, folder(t, "a.upath", scenario(base, "  step \"t\"\n    send POST /a\n    expect status 303\n  step \"u\"\n    send POST /a\n      follow 2\n    expect $ is \"GET\"\n  step \"v\"\n    send GET /round\n      follow 5\n    expect answer missing\n")), "run")
 	assert.Equal(t, 0, r.code, r.out)
-}
-
-func TestFmt(t *testing.T) {
-	t.Parallel()
-	dir := folder(t, "a.upath", "let a=1 # x\n", "bad.upath", "let\n")
-	r := run(t, dir, "fmt", "--check", "a.upath")
-	assert.Equal(t, 1, r.code)
-	assert.Equal(t, "a.upath\n", r.out)
-	r = run(t, dir, "fmt")
-	assert.Equal(t, 2, r.code, "the bad file is told")
-	text, err := os.ReadFile(filepath.Join(dir, "a.upath"))
-	require.NoError(t, err)
-	assert.Equal(t, "let a = 1  # x\n", string(text))
-	bad, err := os.ReadFile(filepath.Join(dir, "bad.upath"))
-	require.NoError(t, err)
-	assert.Equal(t, "let\n", string(bad))
-	assert.Equal(t, 0, run(t, dir, "fmt", "--check", "a.upath").code)
-}
-
-func TestChoosingAndOutput(t *testing.T) {
-	t.Parallel()
-	base := service(t, mirror)
-	dir := folder(t, "a.upath", "base "+base+"\nscenario \"first {n}\"\n  tags one\n  for each case\n    { \"n\": 1 }\n    { \"n\": 2 }\n  step \"t\"\n    send GET /{n}\n    expect $.path is \"/1\"\nscenario \"second\"\n  tags two\n  step \"t\"\n    send GET /2\n    expect status 200\n")
-	for _, c := range []struct {
-		args []string
-		code int
-		says string
-	}{
-		{nil, 1, "3 scenarios: 2 held, 1 failed"}, {[]string{"--tag", "two"}, 0, "1 scenario: 1 held"}, {[]string{"--skip-tag", "two"}, 1, "2 scenarios: 1 held, 1 failed"}, {[]string{"--only", "first 1"}, 0, "1 scenario: 1 held"}, {[]string{"--only", "FIRST 2"}, 1, "1 scenario: 1 failed"},
-		{[]string{"--stop-early"}, 1, "2 scenarios: 1 held, 1 failed"}, {[]string{"-q"}, 1, "3 scenarios"}, {[]string{"--ascii"}, 1, "  X  "}, {[]string{"--color", "always"}, 1, "\x1b["}, {[]string{"-v", "--tag", "two"}, 0, "X-Token: abc"},
-	} {
-		r := run(t, dir, append([]string{"run"}, c.args...)...)
-		assert.Equal(t, c.code, r.code, "%v %s", c.args, r.out+r.err)
-		assert.Contains(t, r.out, c.says, "%v", c.args)
-	}
-	assert.NotContains(t, run(t, dir, "run").out, "\x1b")
-	quiet := run(t, dir, "run", "-qq").out
-	assert.Equal(t, 1, strings.Count(quiet, "\n"), quiet)
-	for _, args := range [][]string{{"version"}, {"--help"}, {"run", "--help"}, {"try", "--help"}, {"lint", "--help"}, {"fmt", "--help"}, {"demo", "--help"}, {"completion", "bash"}} {
-		r := run(t, dir, args...)
-		assert.Equal(t, 0, r.code)
-		assert.NotEmpty(t, r.out)
-	}
 }
