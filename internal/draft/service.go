@@ -12,6 +12,7 @@ import (
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/late"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/scope"
 	"usualpath/internal/core/value"
 )
@@ -56,7 +57,7 @@ func FromService(at string, writes bool, send, bare Send) (*Resource, string, er
 		return r, base, nil
 	}
 	if id != "id" {
-		r.Identity = "$." + id
+		r.Identity = resource.MemberPath(id)
 	}
 	r.sample = one
 	idv, _ := one.Get(id)
@@ -86,7 +87,7 @@ func (r *Resource) pages(send Send, at string, list, members *value.Value) {
 	if list.Kind == value.Object {
 		for i, n := range list.Names {
 			if total, ok := list.Items[i].Int(); ok && list.Items[i].Kind == value.Number && totalName().MatchString(n) && total >= len(members.Items) {
-				r.Total, all = memberAt(n), total
+				r.Total, all = resource.MemberPath(n), total
 				break
 			}
 		}
@@ -143,7 +144,7 @@ func (r *Resource) cursor(send Send, at string, list, members *value.Value) bool
 				continue
 			}
 			if page, _, _ := listIn(v, "$", 0); page != nil && len(page.Items) > 0 && !value.Equal(page.Items[0], members.Items[0]) {
-				r.Paging = "by cursor " + name + " from " + memberAt(n)
+				r.Paging = "by cursor " + name + " from " + resource.MemberPath(n)
 				return true
 			}
 		}
@@ -206,7 +207,7 @@ func listIn(v *value.Value, at string, deep int) (list *value.Value, members, ke
 	if v.Kind != value.Object || deep > 2 {
 		return nil, "", ""
 	}
-	below := func(n string) string { return at + strings.TrimPrefix(memberAt(n), "$") }
+	below := func(n string) string { return at + strings.TrimPrefix(resource.MemberPath(n), "$") }
 	for i, n := range v.Names {
 		if it := v.Items[i]; it.Kind == value.Array && (len(it.Items) == 0 || it.Items[0].Kind == value.Object) {
 			return it, below(n) + "[*]", ""
@@ -271,7 +272,7 @@ func (r *Resource) look(send Send, base, item string, one, other *value.Value, i
 		content := contentIn(v, id, idv)
 		if other, ok := memberOf(v, idv); content == nil && ok {
 			// The item has another word for it than the list.
-			r.Identity, r.InList, content = memberAt(other), memberAt(id), &contentAt{"$", v}
+			r.Identity, r.InList, content = resource.MemberPath(other), resource.MemberPath(id), &contentAt{"$", v}
 		}
 		if content == nil {
 			r.Notes = append(r.Notes, "The item by itself does not show its identity: write `content` and `identity` yourself.")
@@ -353,7 +354,7 @@ func contentIn(v *value.Value, id string, want *value.Value) *contentAt {
 	}
 	for i, n := range v.Names {
 		if got, ok := v.Items[i].Get(id); ok && value.Equal(got, want) {
-			return &contentAt{"$." + n, v.Items[i]}
+			return &contentAt{resource.MemberPath(n), v.Items[i]}
 		}
 	}
 	return nil

@@ -236,10 +236,3 @@ func later(name string, v *value.Value) *value.Value {
 	}
 	return v
 }
-
-func memberAt(name string) string {
-	if regexp.MustCompile(`^[A-Za-z_]\w*$`).MatchString(name) {
-		return "$." + name
-	}
-	return "$[" + value.QuoteName(name) + "]"
-}

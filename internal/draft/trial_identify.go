@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
 
@@ -159,11 +160,11 @@ func pathOf(v *value.Value, text, at string, deep int) string {
 	}
 	for i, n := range v.Names {
 		if it := v.Items[i]; (it.Kind == value.String || it.Kind == value.Number) && it.Plain() == text {
-			return at + "." + n
+			return at + strings.TrimPrefix(resource.MemberPath(n), "$")
 		}
 	}
 	for i, n := range v.Names {
-		if found := pathOf(v.Items[i], text, at+"."+n, deep+1); found != "" {
+		if found := pathOf(v.Items[i], text, at+strings.TrimPrefix(resource.MemberPath(n), "$"), deep+1); found != "" {
 			return found
 		}
 	}
@@ -237,7 +238,7 @@ func (t *trial) inList(item *value.Value) {
 	if plain, err := url.PathUnescape(name); err == nil {
 		name = plain
 	}
-	if at := pathOf(item, name, "$", 1); at != "" && at != "$."+t.id {
-		r.Identity, r.InList = at, memberAt(t.id)
+	if at := pathOf(item, name, "$", 1); at != "" && at != resource.MemberPath(t.id) {
+		r.Identity, r.InList = at, resource.MemberPath(t.id)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
 
@@ -38,7 +39,7 @@ func (t *trial) compare() {
 	}
 	for i, n := range v.Names {
 		if now, ok := again.Get(n); ok && !value.Equal(now, v.Items[i]) {
-			r.Volatile = append(r.Volatile, memberAt(n))
+			r.Volatile = append(r.Volatile, resource.MemberPath(n))
 		}
 		was, ok := sent.Get(n)
 		switch {
@@ -116,7 +117,7 @@ func (t *trial) write(method string, body []byte, media string) bool {
 		t.revision = n
 		x = t.send(method, t.made+t.carried(method), t.carrying(body), media)
 		if x.Answer != nil && x.Answer.Status/100 == 2 {
-			at := memberAt(n)
+			at := resource.MemberPath(n)
 			t.r.Revision = at + " as " + at
 			t.r.Volatile = append(t.r.Volatile, at)
 			t.r.Assigned = slices.DeleteFunc(t.r.Assigned, func(s string) bool { return s == n })
