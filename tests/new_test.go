@@ -1,14 +1,10 @@
 package tests
 
 import (
-	"encoding/json"
-	"fmt"
 	"net/http"
 	"os"
-	"path"
 	"path/filepath"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -102,114 +98,6 @@ func boats(t *testing.T, base string) string {
 	require.Equal(t, 0, r.code, r.err)
 	_, body, _ := strings.Cut(r.out, "[")
 	return body
-}
-
-// A service of another manner: wrapped lists and items, text ids, no OPTIONS.
-func TestNewFromAServiceOfAnotherManner(t *testing.T) {
-	t.Parallel()
-	var mu sync.Mutex
-	items := map[string]map[string]any{}
-	lamps := map[string]map[string]any{"fore": {"name": "fore", "candela": 90, "glass": []any{}}}
-	next := 0
-	base := service(t, func(w http.ResponseWriter, r *http.Request) {
-		mu.Lock()
-		defer mu.Unlock()
-		answer := func(status int, v any) {
-			w.Header().Set("Content-Type", "application/json")
-			w.WriteHeader(status)
-			_ = json.NewEncoder(w).Encode(v)
-		}
-		id := strings.TrimPrefix(r.URL.Path, "/v2/buoys/")
-		switch {
-		case r.URL.Path == "/v2/empty":
-			answer(200, map[string]any{"data": []any{}})
-		case r.URL.Path == "/v2/words":
-			answer(200, map[string]any{"word": "buoy"})
-		case r.URL.Path == "/v2/lamps" && r.Method == "GET":
-			answer(200, lamps)
-		case r.URL.Path == "/v2/lamps":
-			var in map[string]any
-			if json.NewDecoder(r.Body).Decode(&in) != nil || in["name"] == nil {
-				answer(400, map[string]string{"error": "missing required field: name"})
-			} else if name := in["name"].(string); lamps[name] != nil {
-				answer(409, map[string]string{"error": "there already"})
-			} else {
-				lamps[name] = in
-				answer(201, in)
-			}
-		case lamps[path.Base(r.URL.Path)] != nil && r.Method == "GET":
-			answer(200, lamps[path.Base(r.URL.Path)])
-		case lamps[path.Base(r.URL.Path)] != nil && r.Method == "DELETE":
-			delete(lamps, path.Base(r.URL.Path))
-			answer(200, map[string]any{})
-		case r.URL.Path == "/v2/buoys" && r.Method == "GET":
-			list := []any{}
-			for _, it := range items {
-				list = append(list, it)
-			}
-			answer(200, map[string]any{"data": map[string]any{"buoys": list}, "total": len(list)})
-		case r.URL.Path == "/v2/buoys" && r.Method == "POST":
-			var in map[string]any
-			if json.NewDecoder(r.Body).Decode(&in) != nil || in["label"] == nil {
-				answer(400, map[string]string{"error": "label is required"})
-				return
-			}
-			next++
-			in["_id"] = fmt.Sprintf("b-%d", next)
-			items[in["_id"].(string)] = in
-			answer(201, map[string]any{"buoy": in})
-		case r.Method == "GET" && items[id] != nil:
-			answer(200, map[string]any{"buoy": items[id]})
-		case r.Method == "DELETE" && items[id] != nil:
-			delete(items, id)
-			answer(200, map[string]any{})
-		default:
-			answer(404, map[string]string{"error": "not there"})
-		}
-	})
-	mu.Lock()
-	items["b-0"] = map[string]any{"_id": "b-0", "label": "North Cardinal", "depth": 4.5}
-	mu.Unlock()
-	dir := t.TempDir()
-	r := run(t, dir, "new", ".", "--from-service", base+"/v2/buoys", "--writes")
-	require.Equal(t, 0, r.code, r.err)
-	tidy(t, dir)
-	text, err := os.ReadFile(filepath.Join(dir, "buoys.upath"))
-	require.NoError(t, err)
-	for _, w := range []string{"collection /v2/buoys", "members    $.data.buoys[*]", "content    $.buoy", "identity   $._id", `"label": "North Cardinal {turn}"`, "keep buoy from $.buoy._id", "required   label", "supports   list, read, create, delete"} {
-		assert.Contains(t, string(text), w)
-	}
-	mu.Lock()
-	require.Len(t, items, 1, "what was made is gone")
-	mu.Unlock()
-
-	// A list that is an object, each item under the name that a client has chosen.
-	dir = t.TempDir()
-	r = run(t, dir, "new", ".", "--from-service", base+"/v2/lamps", "--writes")
-	require.Equal(t, 0, r.code, r.err)
-	tidy(t, dir)
-	text, err = os.ReadFile(filepath.Join(dir, "lamps.upath"))
-	require.NoError(t, err)
-	for _, w := range []string{"guard /v2/lamps in $.* by $.name", "members    $.*", "identity   $.name", `"name": "fore-{turn}"`, "required   name", "supports   list, read, create, delete"} {
-		assert.Contains(t, string(text), w)
-	}
-	assert.NotContains(t, string(text), "assigned")
-	r = run(t, dir, "run", "--only", "the usual path of lamps")
-	assert.Equal(t, 0, r.code, tail(r.out)+r.err)
-	mu.Lock()
-	require.Len(t, lamps, 1, "what was made is gone")
-	mu.Unlock()
-
-	for at, want := range map[string]string{"/v2/words": "answers no list", "/v2/nowhere": "answers 404"} {
-		r = run(t, t.TempDir(), "new", ".", "--from-service", base+at)
-		assert.Equal(t, 2, r.code)
-		assert.Contains(t, r.err, want)
-	}
-	r = run(t, t.TempDir(), "new", ".", "--from-service", base+"/v2/empty")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "The list is empty")
-	r = run(t, t.TempDir(), "new", ".", "--from-service", "http://127.0.0.1:1/boats")
-	assert.Equal(t, 3, r.code, r.err)
 }
 
 func TestNewFromOpenAPI(t *testing.T) {

@@ -307,7 +307,11 @@ func (a *app) fromService(ctx context.Context, name string, f *newFlags) ([]page
 	if err != nil {
 		var failed *exchange.Failure
 		if errors.As(err, &failed) {
-			return nil, nil, "", &exit{code: exitUnreachable, message: err.Error(), hint: "does it listen there? usualpath try GET " + quoteArg(f.service)}
+			code := exitUnreachable
+			if failed.Kind == exchange.BadRequest || failed.Kind == exchange.HostRefused {
+				code = exitUsage
+			}
+			return nil, nil, "", &exit{code: code, message: err.Error(), hint: failed.Look()}
 		}
 		return nil, nil, "", usage(err.Error(), "usualpath try GET "+quoteArg(f.service)+" shows what is there")
 	}

@@ -75,7 +75,7 @@ func local(base string) bool {
 func readHAR(name string) (*traffic.Recording, error) {
 	data, err := source.ReadFile(name)
 	if err != nil {
-		return nil, usage("--from-har "+name+" cannot be read: "+err.Error(), "")
+		return nil, unread("--from-har", name, err)
 	}
 	r, err := traffic.Read(data)
 	if err != nil {

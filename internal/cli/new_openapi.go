@@ -259,7 +259,7 @@ func (a *app) loadContract(name, option string) (*contract.Document, error) {
 	doc, err := contract.Load(name)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
-		return nil, usage(option+": there is no file "+name, "")
+		return nil, unread(option, name, err)
 	case err != nil:
 		return nil, usage(option+": "+err.Error(), "OpenAPI 3.0 and 3.1 and Swagger 2.0 are read, as JSON or YAML")
 	}

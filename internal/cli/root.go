@@ -43,6 +43,14 @@ func (e *exit) Error() string { return e.message }
 
 func usage(message, hint string) error { return &exit{exitUsage, message, hint} }
 
+// unread is wrong usage: an option names a file that is not there, or cannot be read.
+func unread(option, name string, err error) error {
+	if errors.Is(err, os.ErrNotExist) {
+		return usage(option+": there is no file "+name, "")
+	}
+	return usage(option+" "+name+" cannot be read: "+err.Error(), "")
+}
+
 // app is what all commands share.
 type app struct {
 	out, err io.Writer

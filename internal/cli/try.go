@@ -134,6 +134,9 @@ func (f *tryFlags) check(args []string) error {
 			return usage(fmt.Sprintf("--header %q is not a header", h), "write --header 'Name: value'")
 		}
 	}
+	if f.follow < 0 || f.follow > 100 {
+		return usage("--follow takes a number from 0 to 100", "")
+	}
 	if f.repeat < 1 || f.repeat > 10_000 {
 		return usage("--repeat takes a number from 1 to 10000", "")
 	}

@@ -69,7 +69,7 @@ func (f *tryFlags) files(t *runner.Try, stdin io.Reader) error {
 	read := func(option, name string) (string, error) {
 		data, err := source.ReadFile(name)
 		if err != nil {
-			return "", usage("--"+option+" "+name+" cannot be read: "+err.Error(), "")
+			return "", unread("--"+option, name, err)
 		}
 		t.Files[name] = data
 		return name, nil
