@@ -104,7 +104,13 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 		if u, bad := url.Parse(to); err == nil && bad == nil {
 			if full := base.ResolveReference(u); full.Host == base.Host && exactPath(full.String()) != list {
 				at := t.exact(full.String())
-				return at, path.Base(at)
+				id = path.Base(at)
+				// A path of its own in another form, as /boats/7.json, is that of the item that the
+				// body names.
+				if bare := strings.TrimSuffix(id, path.Ext(id)); bare != id && shows(r, bare) {
+					return path.Join(path.Dir(at), bare), bare
+				}
+				return at, id
 			}
 		}
 	}
@@ -126,6 +132,12 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 		}
 	}
 	return "", ""
+}
+
+// shows tells whether a member of an answer's body is a name.
+func shows(r *expect.Reply, name string) bool {
+	body, err := r.JSON()
+	return err == nil && !each(body, func(_ string, v *value.Value) bool { return v.Plain() != name })
 }
 
 // CanName tells whether a value may be the name of an item.
