@@ -224,7 +224,7 @@ var lines = table(
 		Line{Name: "link", Allows: "RFC 8288 §3"},
 		Line{Name: "newest ten", Allows: "RFC 9110 §9.3.1"},
 	),
-	choice("total", Line{Name: "told", Allows: "common practice"}),
+	choice("total", Line{Name: "told", Allows: "common practice", Clashes: []string{"pages newest ten"}}),
 	choice("filter", Line{Name: "by kind", Allows: "RFC 3986 §3.4", Clashes: []string{"pages newest ten"}}),
 	choice("odd query", Line{Name: "400", Allows: "RFC 9110 §15.5.1"}),
 	// Types.

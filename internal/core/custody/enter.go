@@ -231,12 +231,18 @@ func (t *turn) claim(r *expect.Reply) {
 	o, list := &t.own, PlainPath(r.Request.URL)
 	c := creation{list, r.Answer.Status, t.drawn.In(string(r.Request.Body))}
 	where, id := t.named(r)
+	_, again := o.paths[strings.ToLower(where)]
+	again = again && !t.removed[where]
 	if r.Request.Method == "POST" {
-		// One that was sent again, with its key, has made nothing more.
-		if _, again := o.paths[strings.ToLower(where)]; !again || t.removed[where] {
+		clear(o.seen)
+		if !again {
 			o.made[list]++
 		}
-		clear(o.seen)
+	}
+	if again && c.status != 201 {
+		// One that was sent again, with its key, or has updated what was made, has made nothing more:
+		// what is known of the first holds.
+		return
 	}
 	enter := func(id string) {
 		if id != "" && !t.was(list, id) {

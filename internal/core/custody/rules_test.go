@@ -68,6 +68,19 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			PUT /boats/boat123456 {"name": "x"} -> 201`, "1 2 51 boat123456", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51, PUT /boats/boat123456`, "51 left, named, named so, proven, shown; 77 gone; boat123456 left, proven, put; partial, creates by 201", 12},
+		"taken, and made once more": {"creates say 202, creates are done once", nil, `
+			POST /boats MINE -> 202
+			DELETE /boats/51 -> 204
+			POST /boats {"name": "Pram"} -> 202
+			POST /boats {"name": "Pram"} -> 200
+			DELETE /boats/52 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; 52 known to go, named, named so, removed, seen; boats shown; whole, creates by 202", 8},
+		"a path with a suffix": {"Location with a suffix", nil, `
+			POST /boats MINE -> 201
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2 52", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 52`, "51 known to go, named, named so, removed, seen; 52 left, named, named so, seen; boats shown; whole, creates by 201", 5},
 		"removed, and then again": {"", nil, `
 			POST /boats MINE -> 201
 			DELETE /boats/51 -> 204

@@ -101,6 +101,9 @@ func (t *step) ofExchange(claims []*syntax.Statement) event.Verdict {
 	return t.missed(gravest)
 }
 
+// sentWhole is the length in bytes up to which a body is on its way before it can be refused.
+const sentWhole = 64 << 10
+
 // failedExchange reports exchanges without an answer, unless that is what is
 // expected. With several copies only what is expected of them counts.
 func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
@@ -117,6 +120,12 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 	}
 	f := at.replies[0].Failure
 	verdict := t.ofExchange(claims)
+	if f.Kind == exchange.Reset && verdict != event.Blocked && t.in.job.s.Check != nil && len(at.replies[0].Request.Body) > sentWhole {
+		// A service that answers, and closes before it has read a body to its end, may break the
+		// connection with its answer in it (RFC 9112 §9.6).
+		t.e.Why = "the connection was broken while a long body was sent: the answer, if there was one, cannot be told"
+		return true
+	}
 	if f.Kind == exchange.Between || t.in.job.s.Check != nil && !t.in.around && f.Kind == exchange.Refused {
 		// Nobody was there to take the request: what it asks cannot be told. Why the service
 		// has ended is for the check to say before which it was still there.

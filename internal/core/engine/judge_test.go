@@ -58,29 +58,35 @@ func TestVerdictsOfFailures(t *testing.T) {
 		around     bool
 		afterwards bool
 		want       event.Verdict
+		// long tells that nothing is said of it where a long body was sent.
+		long bool
 	}{
-		"nothing is said":            {nil, exchange.Reset, "", false, false, event.Failed},
-		"a claim":                    {lines(claim), exchange.Reset, "must", false, false, event.Failed},
-		"a wish":                     {lines(wish), exchange.Reset, "must", false, false, event.Warned},
-		"two wishes":                 {lines(wish, wish), exchange.Reset, "", false, false, event.Warned},
-		"a wish and a claim":         {lines(wish, claim), exchange.Reset, "must", false, false, event.Failed},
-		"a claim and a wish":         {lines(claim, wish), exchange.Reset, "must", false, false, event.Failed},
-		"a need":                     {lines(claim, need), exchange.Reset, "", false, false, event.Blocked},
-		"that is what is meant":      {lines(missing), exchange.Reset, "", false, false, event.Held},
-		"closed between requests":    {lines(claim), exchange.Between, "", false, false, event.Blocked},
-		"nobody there, for a check":  {lines(claim), exchange.Refused, "must", false, false, event.Blocked},
-		"nobody there, around it":    {lines(claim), exchange.Refused, "must", true, false, event.Failed},
-		"nobody there, by hand":      {lines(claim), exchange.Refused, "", false, false, event.Failed},
-		"interrupted, at the end":    {nil, exchange.Interrupted, "", false, true, event.Held},
-		"interrupted, with a claim":  {lines(claim), exchange.Interrupted, "", false, true, event.Failed},
-		"interrupted, before it":     {nil, exchange.Interrupted, "", false, false, event.Failed},
-		"something else, at the end": {nil, exchange.Reset, "", false, true, event.Failed},
+		"nothing is said":            {nil, exchange.Reset, "", false, false, event.Failed, false},
+		"a claim":                    {lines(claim), exchange.Reset, "must", false, false, event.Failed, true},
+		"a wish":                     {lines(wish), exchange.Reset, "must", false, false, event.Warned, true},
+		"two wishes":                 {lines(wish, wish), exchange.Reset, "", false, false, event.Warned, false},
+		"a wish and a claim":         {lines(wish, claim), exchange.Reset, "must", false, false, event.Failed, true},
+		"a claim and a wish":         {lines(claim, wish), exchange.Reset, "must", false, false, event.Failed, true},
+		"a need":                     {lines(claim, need), exchange.Reset, "", false, false, event.Blocked, false},
+		"that is what is meant":      {lines(missing), exchange.Reset, "", false, false, event.Held, false},
+		"closed between requests":    {lines(claim), exchange.Between, "", false, false, event.Blocked, false},
+		"nobody there, for a check":  {lines(claim), exchange.Refused, "must", false, false, event.Blocked, false},
+		"nobody there, around it":    {lines(claim), exchange.Refused, "must", true, false, event.Failed, false},
+		"nobody there, by hand":      {lines(claim), exchange.Refused, "", false, false, event.Failed, false},
+		"interrupted, at the end":    {nil, exchange.Interrupted, "", false, true, event.Held, false},
+		"interrupted, with a claim":  {lines(claim), exchange.Interrupted, "", false, true, event.Failed, false},
+		"interrupted, before it":     {nil, exchange.Interrupted, "", false, false, event.Failed, false},
+		"something else, at the end": {nil, exchange.Reset, "", false, true, event.Failed, false},
 	} {
 		s := judging(c.level, "must")
 		s.in.around, s.e.Afterwards, s.e.Verdict = c.around, c.afterwards, event.Held
 		r := expect.NewReply(&exchange.Exchange{Request: &exchange.Request{}, Failure: &exchange.Failure{Kind: c.kind}})
 		over := s.failedExchange(c.claims, &attempt{replies: []*expect.Reply{r}, which: "the repeat"})
 		assert.Equal(t, c.want, s.e.Verdict, name)
+		s.e.Verdict = event.Held
+		long := expect.NewReply(&exchange.Exchange{Request: &exchange.Request{Body: make([]byte, 64<<10+1)}, Failure: &exchange.Failure{Kind: c.kind}})
+		s.failedExchange(c.claims, &attempt{replies: []*expect.Reply{long}, which: "the repeat"})
+		assert.Equal(t, c.long || c.want == event.Held, s.e.Verdict == event.Held, "a long body: %s", name)
 		assert.Equal(t, name != "that is what is meant", over, name)
 		if c.want != event.Held {
 			assert.Equal(t, "an answer to the repeat", s.e.Findings[0].Expected, name)

@@ -131,14 +131,14 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 }
 
 // orTaken is what else may be answered to a value that somebody may have already: one that is drawn
-// nobody has.
+// nobody has. A text may be one of a kind although nothing says so (RFC 9110 §15.5.10).
 func orTaken(cases ...memberCase) (out string) {
 	for _, c := range cases {
+		drawn := (Field{Text: c.text}).telling()
 		switch {
-		case !c.unique:
-		case !(Field{Text: c.text}).telling():
+		case c.unique && !drawn:
 			return " or 409 or 422 or 400"
-		default:
+		case c.unique || !drawn && strings.HasPrefix(c.text, `"`):
 			out = " or 409"
 		}
 	}

@@ -81,9 +81,12 @@ func (w *walk) mayRefuse(m *move) string {
 	switch {
 	case m.op == opDelete && (m.gone || m.never), m.op == opRead, m.op == opHead:
 		return ""
+	case (m.gone || m.never) && m.op == opReplace && (w.of.r.ByName() || w.of.r.Beside != "" || m.status == 201):
+		// It may make what is not there, or refuse to for a reason that is gone since.
+		return ""
 	case m.never:
 		return m.op.String() + " of what never was"
-	case m.gone && m.op != opCreate && (!w.of.r.ByName() || m.op == opAmend):
+	case m.gone && m.op != opCreate:
 		return m.op.String() + " of what is deleted"
 	case m.class == lacking, m.class == taken, m.class == stale:
 		return m.op.String() + " " + string(m.class)
