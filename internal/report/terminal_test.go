@@ -20,7 +20,7 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// The archives hold what the terminal shows of recorded runs.
+// The archives hold what the terminal shows of recorded runs, in all views or those named.
 func TestTerminalViews(t *testing.T) {
 	golden.Each(t, "testdata/*.txtar", func(t *testing.T, in map[string]string) []txtar.File {
 		views := map[string]*Terminal{
@@ -33,7 +33,11 @@ func TestTerminalViews(t *testing.T) {
 				AgainCheck: func(file, id, level string) string { return "again " + file + " " + id + " " + level }},
 		}
 		var given []txtar.File
-		for _, name := range []string{"usual", "narrow", "verbose", "quiet", "silent", "coloured"} {
+		names := []string{"usual", "narrow", "verbose", "quiet", "silent", "coloured"}
+		if only := strings.Fields(in["views"]); len(only) > 0 {
+			names = only
+		}
+		for _, name := range names {
 			var text bytes.Buffer
 			view := views[name]
 			view.W = &text

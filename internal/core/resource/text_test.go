@@ -22,18 +22,41 @@ func TestTexts(t *testing.T) {
 		for _, d := range p.Diagnostics {
 			fmt.Fprintf(&said, "%d: %s → %s\n", d.File.Position(d.Span.Start).Line-1, d.Message, d.Hint)
 		}
+		known := map[string]bool{}
 		for _, r := range list {
 			text, left := r.Text()
 			for _, one := range strings.SplitAfter(text, "\n\nscenario ") {
 				title, _, _ := strings.Cut(one, "\n")
 				if only := in["families"]; only == "" || slices.ContainsFunc(strings.Fields(only), func(f string) bool { return strings.Contains(title, " "+f+"/") }) {
-					checks.WriteString(one)
+					checks.WriteString(unseen(one, known))
 				}
 			}
 			for _, l := range left {
 				fmt.Fprintf(&not, "%s %s: %s\n", r.Name, l.Check.ID(), l.Why)
 			}
 		}
-		return []txtar.File{{Name: "checks.upath", Data: []byte(checks.String())}, {Name: "not applicable", Data: []byte(not.String())}, {Name: "said", Data: []byte(said.String())}}
+		return []txtar.File{{Name: "checks", Data: []byte(checks.String())}, {Name: "not applicable", Data: []byte(not.String())}, {Name: "said", Data: []byte(said.String())}}
 	})
+}
+
+// unseen is the text of a scenario without its steps that stand above as they are: of these their
+// titles, in brackets.
+func unseen(scenario string, known map[string]bool) string {
+	var out []string
+	for _, block := range strings.Split(scenario, "\n\n") {
+		title, more, _ := strings.Cut(block, "\n")
+		switch key := strings.TrimSpace(block); {
+		case !strings.HasPrefix(title, "  step "), more == "":
+		case known[key]:
+			if last := len(out) - 1; last >= 0 && strings.HasPrefix(out[last], "  [") {
+				out[last] = strings.TrimSuffix(out[last], "]") + ", " + strings.TrimPrefix(title, "  step ") + "]"
+				continue
+			}
+			block = "  [" + strings.TrimPrefix(title, "  step ") + "]"
+		default:
+			known[key] = true
+		}
+		out = append(out, block)
+	}
+	return strings.Join(out, "\n\n")
 }

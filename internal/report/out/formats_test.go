@@ -28,6 +28,9 @@ func TestMain(m *testing.M) {
 // frame is what is the same in every page.
 var frame = regexp.MustCompile(`(?s)<(style|script)>.*?</(style|script)>`)
 
+// asItCame is what is shown as it came: in the archives in one line.
+var asItCame = regexp.MustCompile(`(?s)<pre[ >].*?</pre>`)
+
 // The archives hold recorded runs in every format.
 func TestFormats(t *testing.T) {
 	golden.Each(t, "testdata/*.txtar", func(t *testing.T, in map[string]string) []txtar.File {
@@ -51,6 +54,7 @@ func TestFormats(t *testing.T) {
 				assert.ErrorIs(t, err, io.EOF, "well-formed")
 			case "html":
 				data = frame.ReplaceAll(data, []byte("<$1></$1>"))
+				data = asItCame.ReplaceAllFunc(data, func(pre []byte) []byte { return bytes.ReplaceAll(pre, []byte("\n"), []byte("↵")) })
 			}
 			given = append(given, txtar.File{Name: format, Data: data})
 		}
