@@ -58,13 +58,16 @@ func (r *Run) askForKept(one *watched) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	kept := func(m made) bool { return m.kept && path.Dir(strings.ToLower(m.path)) == one.Path }
-	i := slices.IndexFunc(l.made, kept)
-	if i < 0 {
+	id, before := "", ""
+	for _, m := range l.made {
+		// Of what was never read it cannot be told.
+		if gone, _ := l.gone(path.Base(m.path)); kept(m) && before == "" {
+			id, before = path.Base(m.path), l.asRead(gone)
+		}
+	}
+	if before == "" {
 		return
 	}
-	id := path.Base(l.made[i].path)
-	gone, _ := l.gone(id)
-	before := l.asRead(gone)
 	l.mu.Unlock()
 	now, err := value.Decode(one.reads(id), value.Limits{Lenient: true})
 	w.mu.Lock()
