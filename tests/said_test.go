@@ -6,9 +6,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
-	"net/url"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -30,43 +28,32 @@ type quay struct {
 }
 
 type quayManners struct {
-	// listed is the path of the list, wrapped the member that holds it; bare
-	// leaves the member out of an empty list; names lists names only.
+	// listed is the path of the list, wrapped the member that holds it.
 	listed, wrapped string
-	bare, names     bool
 	// made is what a create answers: "location", "ref", or the item.
 	made string
 	// key is the member of the identity.
 	key string
-	// form takes forms, and stores texts.
-	form bool
 	// pages is how the list pages: offset, page, cursor, link; five to a page.
 	pages string
 	// revision is a number that writes must carry: "etag", or "body" and ?rev.
 	revision string
-	// soft keeps what was deleted as closed; slow lets writes show later.
-	soft, slow bool
-	// upsert lets PUT make items; owner demands an item of /keepers.
-	upsert, owner bool
-	keepers       map[string]any
+	// soft keeps what was deleted as closed.
+	soft bool
 	// patchJSON reads PATCH as application/json only; busy answers 429 now and
 	// then; mute never answers methods that it does not know.
 	patchJSON, busy, mute bool
-	// times takes times, from one to a later one, and writes them in its own way.
-	times bool
 	// miscounts tells the items of the page as the total.
 	miscounts bool
-	// repeats wants the name of the path in the body of a PUT too.
-	repeats bool
-	asked   int
-	hung    map[string]int
+	asked     int
+	hung      map[string]int
 }
 
 func newQuay(m quayManners) *quay {
 	if m.key == "" {
 		m.key = "ref"
 	}
-	m.keepers, m.hung = map[string]any{}, map[string]int{}
+	m.hung = map[string]int{}
 	return &quay{items: map[string]map[string]any{}, quayManners: m}
 }
 
@@ -97,12 +84,10 @@ func (q *quay) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	parts := strings.Split(strings.Trim(r.URL.Path, "/"), "/")
 	switch {
-	case parts[0] == "keepers" && q.owner:
-		q.keeper(w, r, parts)
 	case r.URL.Path == q.list() && (r.Method == "GET" || r.Method == "HEAD"):
 		q.show(w, r)
 	case parts[0] == "quays" && len(parts) == 1 && r.Method == "POST":
-		q.make(w, r, "")
+		q.make(w, r)
 	case parts[0] == "quays" && len(parts) == 1:
 		q.refuse(w, "GET, HEAD, POST")
 	case parts[0] == "quays" && len(parts) == 2:
@@ -130,29 +115,6 @@ func (q *quay) list() string {
 	return "/quays"
 }
 
-func (q *quay) keeper(w http.ResponseWriter, r *http.Request, parts []string) {
-	switch {
-	case len(parts) == 1 && r.Method == "POST":
-		q.next++
-		id := fmt.Sprint("k", q.next)
-		var in map[string]any
-		_ = json.NewDecoder(r.Body).Decode(&in)
-		if name, _ := in["name"].(string); name == "" || strings.Contains(name, "\ufffd") || len(name) > 200 {
-			q.say(w, 400, map[string]any{"error": "name is a text"})
-			return
-		}
-		q.keepers[id] = map[string]any{"id": id, "name": in["name"]}
-		q.say(w, 201, map[string]any{"id": id})
-	case len(parts) == 2 && r.Method == "DELETE" && q.keepers[parts[1]] != nil:
-		delete(q.keepers, parts[1])
-		w.WriteHeader(204)
-	case len(parts) == 2 && q.keepers[parts[1]] != nil:
-		q.say(w, 200, q.keepers[parts[1]])
-	default:
-		q.say(w, 404, map[string]any{"error": "nothing here"})
-	}
-}
-
 // read takes a body apart: the members that it may hold.
 func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[string]any {
 	data, _ := io.ReadAll(r.Body)
@@ -162,16 +124,7 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 	case q.patchJSON && kind == "application/merge-patch+json":
 		q.say(w, 415, map[string]any{"error": "of another type"})
 		return nil
-	case q.form && kind == "application/x-www-form-urlencoded":
-		fields, err := url.ParseQuery(string(data))
-		if err != nil {
-			q.say(w, 400, map[string]any{"error": "not a form"})
-			return nil
-		}
-		for n, v := range fields {
-			in[n] = v[0]
-		}
-	case q.form, kind != "application/json" && kind != "application/merge-patch+json":
+	case kind != "application/json" && kind != "application/merge-patch+json":
 		q.say(w, 415, map[string]any{"error": "of another type"})
 		return nil
 	default:
@@ -182,7 +135,7 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 	}
 	name, ok := in["name"].(string)
 	depth := in["depth"]
-	if _, number := depth.(float64); !number && depth != nil && !q.form {
+	if _, number := depth.(float64); !number && depth != nil {
 		q.say(w, 400, map[string]any{"error": "depth is a number"})
 		return nil
 	}
@@ -190,66 +143,29 @@ func (q *quay) read(w http.ResponseWriter, r *http.Request, whole bool) map[stri
 		q.say(w, 400, map[string]any{"error": "name is a text"})
 		return nil
 	}
-	if q.repeats && whole && in[q.key] != path.Base(r.URL.Path) {
-		q.say(w, 400, map[string]any{"error": "the body names another"})
-		return nil
-	}
-	if keeper, _ := in["keeper"].(string); q.owner && q.keepers[keeper] == nil && (whole || in["keeper"] != nil) {
-		q.say(w, 422, map[string]any{"error": "keeper is not there"})
-		return nil
-	}
-	if q.times && !q.lasts(in, whole) {
-		q.say(w, 400, map[string]any{"error": "from a time to a later one"})
-		return nil
-	}
 	return in
 }
 
-// lasts reads the times of a body, and writes them as the service keeps them.
-func (q *quay) lasts(in map[string]any, whole bool) bool {
-	var at [2]time.Time
-	for i, n := range []string{"from", "until"} {
-		text, _ := in[n].(string)
-		t, err := time.Parse(time.RFC3339Nano, text)
-		if in[n] == nil && !whole {
-			continue
-		}
-		if err != nil {
-			return false
-		}
-		at[i], in[n] = t, t.UTC().Format("2006-01-02T15:04:05.000Z")
-	}
-	return at[0].IsZero() || at[1].IsZero() || at[0].Before(at[1])
-}
-
-func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
+func (q *quay) make(w http.ResponseWriter, r *http.Request) {
 	in := q.read(w, r, true)
 	if in == nil {
 		return
 	}
 	q.next++
-	if ref == "" {
-		ref = fmt.Sprintf("q-%04d", q.next)
-	}
+	ref := fmt.Sprintf("q-%04d", q.next)
 	it := map[string]any{}
-	for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
+	for _, n := range []string{"name", "depth"} {
 		if in[n] != nil {
 			it[n] = in[n]
 		}
 	}
 	it[q.key], it["_rev"] = ref, 1
-	if q.slow {
-		it["_at"] = time.Now().Add(30 * time.Millisecond)
-	}
 	if q.items[ref] == nil {
 		q.order = append(q.order, ref)
 	}
 	q.items[ref] = it
 	w.Header().Set("Location", "http://"+r.Host+"/quays/"+ref+"/")
 	status := 201
-	if q.slow {
-		status = 202
-	}
 	switch q.made {
 	case "nothing":
 		w.Header().Del("Location")
@@ -267,33 +183,21 @@ func (q *quay) make(w http.ResponseWriter, r *http.Request, ref string) {
 func (q *quay) shown(it map[string]any) map[string]any {
 	out := map[string]any{}
 	for n, v := range it {
-		if n != "_at" && (n != "_rev" || q.revision == "body") {
+		if n != "_rev" || q.revision == "body" {
 			out[n] = v
 		}
 	}
 	return out
 }
 
-func (q *quay) visible(ref string) map[string]any {
-	it := q.items[ref]
-	if at, ok := it["_at"].(time.Time); ok && time.Now().Before(at) {
-		return nil
-	}
-	return it
-}
-
 func (q *quay) show(w http.ResponseWriter, r *http.Request) {
 	all := []any{}
 	for _, ref := range q.order {
-		it := q.visible(ref)
+		it := q.items[ref]
 		if it == nil || it["state"] == "closed" {
 			continue
 		}
 		if name := r.URL.Query().Get("name"); name != "" && it["name"] != name {
-			continue
-		}
-		if q.names {
-			all = append(all, ref)
 			continue
 		}
 		one := q.shown(it)
@@ -343,18 +247,14 @@ func (q *quay) show(w http.ResponseWriter, r *http.Request) {
 	case q.wrapped == "":
 		q.say(w, 200, page)
 		return
-	case len(page) > 0 || !q.bare:
+	default:
 		body[q.wrapped] = page
 	}
 	q.say(w, 200, body)
 }
 
 func (q *quay) one(w http.ResponseWriter, r *http.Request, ref string) {
-	it := q.visible(ref)
-	if it == nil && r.Method == "PUT" && q.upsert && len(ref) > 3 {
-		q.make(w, r, ref)
-		return
-	}
+	it := q.items[ref]
 	if it == nil || it["state"] == "closed" && r.Method != "GET" && r.Method != "HEAD" {
 		q.say(w, 404, map[string]any{"error": "nothing here"})
 		return
@@ -401,11 +301,11 @@ func (q *quay) one(w http.ResponseWriter, r *http.Request, ref string) {
 		return
 	}
 	if r.Method == "PUT" {
-		for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
+		for _, n := range []string{"name", "depth"} {
 			delete(it, n)
 		}
 	}
-	for _, n := range []string{"name", "depth", "keeper", "from", "until"} {
+	for _, n := range []string{"name", "depth"} {
 		if v, ok := in[n]; ok && v == nil {
 			delete(it, n)
 		} else if ok {
@@ -424,75 +324,6 @@ const quayExamples = `  make   { "name": "Oslo Quay {turn}", "depth": 4 }
   amend  { "depth": 6 }
   required name
 `
-
-// What drawn services do not do yet can be said too, and then all of it is judged.
-func TestOtherMannersCanBeSaid(t *testing.T) {
-	t.Parallel()
-	for name, c := range map[string]struct {
-		manners quayManners
-		says    string
-		// other is in place of the usual examples.
-		other string
-	}{
-		"a list elsewhere":      {quayManners{listed: "/quays/all", wrapped: "entries", bare: true}, "identity $.ref\n  list /quays/all\n  members $.entries[*] if there", ""},
-		"names only":            {quayManners{names: true}, "identity $.ref in list $", ""},
-		"a revision to carry":   {quayManners{revision: "body"}, "identity $.ref\n  volatile $._rev\n  revision $._rev as $._rev on delete as query rev", ""},
-		"writes that take time": {quayManners{slow: true}, "identity $.ref\n  ready within 2s\n  supports create, read, replace, amend, delete", ""},
-		"made by PUT too":       {quayManners{upsert: true}, "identity $.ref\n  identity chosen \"quay-{turn}\"\n  answers missing 404 or 201", ""},
-		"an item of another":    {quayManners{owner: true}, "identity $.ref", strings.NewReplacer(`"depth": 4 }`, `"depth": 4, "keeper": {keepers.id} }`, `"depth": 5 }`, `"depth": 5, "keeper": {keepers.id} }`).Replace(quayExamples)},
-		"values of functions":   {quayManners{}, "identity $.ref", strings.NewReplacer("Quay {turn}", "Quay {uuid()}", `"depth": 6`, `"name": "Quay {uuid()}"`).Replace(quayExamples)},
-		"the name in the body": {quayManners{upsert: true, repeats: true}, "identity chosen \"quay-{turn}\" by $.ref\n  answers missing 404 or 201\n  takes { \"ref\": string length 3..40, \"name\": string length 1.., \"depth\"?: number or null }",
-			strings.NewReplacer("make   { ", "make   { \"ref\": \"quay-{turn}\", ", "remake { ", "remake { \"ref\": \"quay-{turn}\", ").Replace(quayExamples)},
-		"a name that is a value": {quayManners{upsert: true}, "identity chosen \"q-{uuid()}\" by $.ref\n  answers missing 404 or 201", ""},
-		"times of its own": {quayManners{times: true}, "identity $.ref\n  takes { \"name\": string length 1.., \"depth\"?: number or null, \"from\": datetime, \"until\": datetime }",
-			strings.NewReplacer("4 }", `4, "from": "2031-05-17T08:30:00Z", "until": "2031-05-24T10:30:00+02:00" }`, "5 }", `5, "from": "2031-05-17T08:30:00Z", "until": "2031-05-25T08:30:00Z" }`, "required name", "required name, from, until").Replace(quayExamples)},
-		"a form": {quayManners{form: true}, "identity $.ref", strings.NewReplacer("4 }", "4 } as application/x-www-form-urlencoded", "5 }", "5 } as application/x-www-form-urlencoded", "6 }", "6 } as application/x-www-form-urlencoded").Replace(quayExamples)},
-	} {
-		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			q := newQuay(c.manners)
-			base := service(t, q.ServeHTTP)
-			examples := quayExamples
-			if c.other != "" {
-				examples = c.other
-			}
-			text := "base " + base + "\n\n"
-			if c.manners.owner {
-				text += "resource keepers\n  collection /keepers\n  make { \"name\": \"Ada {turn}\" }\n  supports create, read, delete\n\n"
-			}
-			text += "resource quays\n  collection /quays\n  " + c.says + "\n" + examples
-			dir := folder(t, "quays.upath", text)
-			r := run(t, dir, "run", "quays.upath")
-			ours := r.out
-			if i := strings.LastIndex(ours, "quays       "); i >= 0 {
-				ours = ours[i:]
-			}
-			assert.NotContains(t, ours, "▲", "%s", ours)
-			assert.NotContains(t, ours, "cannot tell", "%s", ours)
-			// Without a list, what shows nothing that was drawn stays, and is told.
-			most := 0
-			if strings.Contains(c.says, "supports") {
-				most = 3
-			}
-			if !c.manners.soft {
-				assert.LessOrEqual(t, q.size(), most, "%s", r.out)
-			}
-			if most == 0 {
-				assert.NotContains(t, r.out, "left on the service")
-			}
-			span, _ := roamFor("1s")
-			walked := runFor(t, dir, span, "roam", "--for", span, "--seed", "3")
-			assert.Equal(t, 0, walked.code, "%s", walked.out+walked.err)
-			assert.NotContains(t, walked.out, "was not walked")
-			q.mu.Lock()
-			defer q.mu.Unlock()
-			if !c.manners.soft {
-				assert.LessOrEqual(t, len(q.items), 2*most)
-				assert.Empty(t, q.keepers)
-			}
-		})
-	}
-}
 
 // A total that counts the page is told of.
 func TestATotalIsHeldAgainstTheList(t *testing.T) {

@@ -10,6 +10,7 @@ import (
 	"maps"
 	"math/big"
 	"net/http"
+	"net/url"
 	"regexp"
 	"slices"
 	"strconv"
@@ -21,7 +22,7 @@ import (
 )
 
 // members are what clients send of a lamp, in the order in which they are looked at.
-var members = []string{"kind", "depth", "note", "marks"}
+var members = []string{"kind", "depth", "note", "marks", "lit"}
 
 // longest is how many characters a kind has at most, where that is limited.
 const longest = 80
@@ -63,6 +64,20 @@ func (s *Service) object(c *call) (map[string]any, error) {
 	malformed := &refused{400, "this is not a JSON object", ""}
 	if s.Has("malformed 422") {
 		malformed.status = 422
+	}
+	if s.Has("sends forms") {
+		fields, err := url.ParseQuery(string(c.body))
+		if err != nil || !utf8.Valid(c.body) {
+			return nil, malformed
+		}
+		in := map[string]any{}
+		for name, texts := range fields {
+			in[name] = texts[0]
+			if name == "depth" && json.Valid([]byte(texts[0])) && !strings.ContainsAny(texts[0], `"[{tfn`) {
+				in[name] = json.Number(strings.TrimSpace(texts[0]))
+			}
+		}
+		return in, nil
 	}
 	d := json.NewDecoder(bytes.NewReader(c.body))
 	d.UseNumber()
@@ -131,6 +146,16 @@ func (s *Service) lamp(in map[string]any, self *Item) (map[string]any, error) {
 				return nil, s.invalid(name, "is too large")
 			}
 			out[name] = kept
+		case "lit":
+			text, _ := v.(string)
+			at, err := time.Parse(time.RFC3339Nano, text)
+			if !s.Has("times in its own form") {
+				continue
+			}
+			if err != nil {
+				return nil, s.invalid(name, "is a time")
+			}
+			out[name] = at.UTC().Format("2006-01-02T15:04:05.000Z")
 		case "marks":
 			list, ok := v.([]any)
 			if !ok {
@@ -273,6 +298,9 @@ func (s *Service) make(c *call) *answer {
 	s.seq++
 	it := &Item{ID: id, Seq: s.seq, Members: kept, Revision: 1, Changed: time.Now()}
 	s.items = append(s.items, it)
+	if s.Has("create 202, and shown later") && !put {
+		it.From = time.Now().Add(30 * time.Millisecond)
+	}
 	if put {
 		return s.show(c, 201, it)
 	}
@@ -282,7 +310,7 @@ func (s *Service) make(c *call) *answer {
 		a = s.show(c, 201, it)
 	case "200":
 		a = s.show(c, 200, it)
-	case "202":
+	case "202", "202, and shown later":
 		a = s.show(c, 202, it)
 	case "204":
 		a.status = 204

@@ -13,7 +13,7 @@ func (s *Service) list(c *call) *answer {
 	var all []*Item
 	kind, filtered := q.Get("kind"), q.Has("kind") && s.option("filter") != ""
 	for _, it := range s.items {
-		gone := it.Gone && !s.Has("gone a state, listed")
+		gone := it.Gone && !s.Has("gone a state, listed") || !it.shows()
 		if !gone && (!filtered || it.Members["kind"] == s.text(kind)) {
 			all = append(all, it)
 		}
@@ -37,7 +37,7 @@ func (s *Service) list(c *call) *answer {
 	}
 	a := say(200, nil)
 	if next != nil && s.Has("pages link") {
-		a.header.Set("Link", fmt.Sprintf(`<%s?%s>; rel="next"`, s.root(), next.Encode()))
+		a.header.Set("Link", fmt.Sprintf(`<%s?%s>; rel="next"`, s.listed(), next.Encode()))
 	}
 	rows, byName := []any{}, map[string]any{}
 	for _, it := range part {
@@ -52,6 +52,9 @@ func (s *Service) list(c *call) *answer {
 			row["key"] = it.ID
 		}
 		var one any = row
+		if s.Has("entries names only") {
+			one = row[s.nameIn("list")]
+		}
 		if s.Has("entries wrap") {
 			one = map[string]any{"lamp": row, "at": s.where(it.ID)}
 		}

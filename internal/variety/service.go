@@ -46,6 +46,8 @@ type Item struct {
 	// Revision counts the item's writes; Changed is the time of the last one.
 	Revision int
 	Changed  time.Time
+	// From is when it begins to be shown.
+	From time.Time
 	// Gone marks one that is deleted and still reads, as a state.
 	Gone bool
 }
@@ -96,6 +98,8 @@ type call struct {
 	method string
 	// list or one says what the path names; id and item which one.
 	list, one bool
+	// elsewhere tells that the list has a path of its own, and this is where items are made.
+	elsewhere bool
 	id        string
 	item      *Item
 	body      []byte
@@ -109,6 +113,14 @@ func (s *Service) root() string {
 		return "/Lamps_List"
 	}
 	return "/lamps"
+}
+
+// listed is where the list is.
+func (s *Service) listed() string {
+	if s.Has("path a list elsewhere") {
+		return s.root() + "/all"
+	}
+	return s.root()
 }
 
 // under is where items are; suffix is what follows an identity there.
@@ -129,8 +141,8 @@ func (s *Service) locate(c *call) (known bool) {
 	if strings.HasSuffix(p, "/") && s.Has("slash as without") && p != "/" {
 		p = strings.TrimSuffix(p, "/")
 	}
-	if p == s.root() {
-		c.list = true
+	if p == s.root() || p == s.listed() {
+		c.list, c.elsewhere = true, p != s.listed()
 		return true
 	}
 	prefix, suffix := s.under()
@@ -150,12 +162,17 @@ func (s *Service) locate(c *call) (known bool) {
 
 func (s *Service) find(id string) *Item {
 	for _, it := range s.items {
+		if !it.shows() {
+			continue
+		}
 		if it.ID == id || s.Has("case of names does not matter") && strings.EqualFold(it.ID, id) {
 			return it
 		}
 	}
 	return nil
 }
+
+func (it *Item) shows() bool { return !time.Now().Before(it.From) }
 
 // states tells whether what is deleted is kept in a state that says so.
 func (s *Service) states() bool { return strings.HasPrefix(s.option("gone"), "a state") }
@@ -221,8 +238,11 @@ func (s *Service) byName() bool {
 // offered are the methods of a path.
 func (s *Service) offered(c *call) []string {
 	if c.list {
-		out := []string{"GET"}
-		if !s.byName() {
+		var out []string
+		if !c.elsewhere {
+			out = append(out, "GET")
+		}
+		if !s.byName() && (c.elsewhere || s.listed() == s.root()) {
 			out = append(out, "POST")
 		}
 		switch s.option("collection") {
@@ -473,6 +493,9 @@ func (s *Service) cannot(c *call) *answer {
 		case "JSON Patch":
 			want = []string{"application/json-patch+json"}
 		}
+	}
+	if s.Has("sends forms") {
+		want = []string{"application/x-www-form-urlencoded"}
 	}
 	if slices.Contains(want, kind) || s.Has("media read all the same") && c.method != "PATCH" {
 		return nil

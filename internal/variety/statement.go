@@ -48,12 +48,15 @@ func place(name string) string {
 }
 
 func (s *Service) sayIdentity(say func(string, ...any)) {
-	at := place(s.called())
+	at, name := place(s.called()), "k-{turn}"
+	if s.Has("examples of functions") {
+		name = "k-{uuid()}"
+	}
 	switch {
 	case s.Has("identity chosen") && s.Has("list keyed"):
-		say(`identity chosen "k-{turn}"`)
+		say("identity chosen %q", name)
 	case s.Has("identity chosen"):
-		say(`identity chosen "k-{turn}" by $.key`)
+		say("identity chosen %q by $.key", name)
 	case s.Has("identity chosen and repeated"):
 		say(`identity chosen "k-{turn}" by %s`, at)
 	case s.Has("place Location only"), s.Has("create without body"), s.Has("create 204"), s.Has("create 303"):
@@ -63,6 +66,9 @@ func (s *Service) sayIdentity(say func(string, ...any)) {
 		text := at
 		if s.Has("place another name in lists") {
 			text += " in list $.key"
+		}
+		if s.Has("entries names only") {
+			text += " in list $"
 		}
 		if s.Has("place another name in creates") {
 			text += " in create " + s.content() + ".created"
@@ -83,6 +89,9 @@ func (s *Service) sayIdentity(say func(string, ...any)) {
 }
 
 func (s *Service) sayList(say func(string, ...any)) {
+	if s.listed() != s.root() {
+		say("list %s", strings.TrimPrefix(s.listed(), "/api/v2"))
+	}
 	at := "$"
 	switch s.option("list") {
 	case "wrapped", "left out when empty", "keyed":
@@ -151,13 +160,23 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	if s.Has("empty list left out") {
 		marks = `, "marks": []`
 	}
-	say("make %s", wrap(first+`"kind": "Swing {turn}", "depth": 4.5, "note": "soft mud"`+marks))
+	turn, as, lit := "{turn}", "", ""
+	if s.Has("examples of functions") {
+		turn = "{uuid()}"
+	}
+	if s.Has("sends forms") {
+		as = " as application/x-www-form-urlencoded"
+	}
+	if s.Has("times in its own form") {
+		lit = `, "lit": "2031-05-17T10:30:00+02:00"`
+	}
+	say("make %s", wrap(first+`"kind": "Swing `+turn+`", "depth": 4.5, "note": "soft mud"`+lit+marks)+as)
 	if !s.Has("replace none") {
-		kind := `"kind": "Fixed {turn}"`
+		kind := `"kind": "Fixed ` + turn + `"`
 		if s.Has("put keeps a member for good") || s.Has("filter by kind") {
 			kind = `"kind": "Swing {turn}"`
 		}
-		say("remake %s", wrap(then+kind+`, "depth": 5`+rev))
+		say("remake %s", wrap(then+kind+`, "depth": 5`+lit+rev)+as)
 	}
 	switch {
 	case s.Has("amend none"):
@@ -168,7 +187,7 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	case s.Has("amend JSON Patch"):
 		say(`amend [{ "op": "replace", "path": "/depth", "value": 6 }] as application/json-patch+json`)
 	default:
-		say("amend %s", wrap(change))
+		say("amend %s", wrap(change)+as)
 	}
 	switch s.option("revision") {
 	case "428 without If-Match":
@@ -230,6 +249,9 @@ func (s *Service) sayRest(say func(string, ...any)) {
 	case "scale 2", "double":
 		reads = append(reads, `"depth": number`)
 	}
+	if s.Has("times in its own form") && s.option("says takes") != "" {
+		reads = append(reads, `"lit"?: datetime`)
+	}
 	if len(reads) > 0 {
 		say("reads { %s, ... }", strings.Join(reads, ", "))
 	}
@@ -239,7 +261,13 @@ func (s *Service) sayRest(say func(string, ...any)) {
 			kind = fmt.Sprintf("string length ..%d", longest)
 		}
 		note := kind
-		text := fmt.Sprintf(`"kind": %s, "depth": number, "note"?: %s or null, "marks"?: array of any or null`, kind, note)
+		text := fmt.Sprintf(`"kind": %s, "depth": number, "note"?: %s or null`, kind, note)
+		if !s.Has("sends forms") {
+			text += `, "marks"?: array of any or null`
+		}
+		if s.Has("times in its own form") {
+			text += `, "lit"?: datetime or null`
+		}
 		if s.Has("identity natural") || s.Has("identity chosen and repeated") {
 			text = `"ref": /^[a-z0-9-]{1,20}$/, ` + text
 		}
@@ -260,7 +288,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 	if s.states() {
 		say(`gone { "state": "removed", ... }`)
 	}
-	if s.Has("create 202") || s.Has("replace 202") || s.Has("amended 202") || s.Has("delete 202") {
+	if strings.HasPrefix(s.option("create"), "202") || s.Has("replace 202") || s.Has("amended 202") || s.Has("delete 202") {
 		say("ready within 300ms")
 	}
 	s.sayAnswers(say)
@@ -276,7 +304,7 @@ func (s *Service) sayAnswers(say func(string, ...any)) {
 	switch s.option("create") {
 	case "200":
 		add("create", "200")
-	case "202":
+	case "202", "202, and shown later":
 		add("create", "202")
 	case "204":
 		add("create", "204")

@@ -36,13 +36,15 @@ func (r *Resource) mostCases() int {
 }
 
 // limitCases are the values of all members that a body may hold, those that are
-// usual only or the others. Members that never show what was sent are tried too.
+// usual only or the others. Members that never show what was sent are tried too. A form holds
+// texts: neither null nor what has parts.
 func (r *Resource) limitCases(of func(t *taken, e *Example) []limited, usual bool) []memberCase {
 	var out []memberCase
 	for i := range r.Takes {
 		t := &r.Takes[i]
 		for _, l := range of(t, r.Make) {
-			if l.usual == usual && len(out) < r.mostCases() {
+			form := !r.Make.json() && (l.text == "null" || strings.HasPrefix(l.text, "[") || strings.HasPrefix(l.text, "{"))
+			if l.usual == usual && !form && len(out) < r.mostCases() {
 				out = append(out, memberCase{l, t.Name, slices.Contains(r.Unique, t.Name)})
 			}
 		}

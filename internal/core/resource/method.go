@@ -48,7 +48,8 @@ func (s *script) unsupported(id string) []never {
 // offered are the methods that work on the collection and on the item.
 func (r *Resource) offered() (collection, item []string) {
 	for _, one := range [][2]string{{"list", "GET"}, {"create", "POST"}} {
-		if r.Supports(one[0]) {
+		// A list may have a path of its own.
+		if r.Supports(one[0]) && (one[0] != "list" || r.ListPath == "") {
 			collection = append(collection, one[1])
 		}
 	}
