@@ -95,12 +95,23 @@ func (q *quay) serve(r *exchange.Request) *exchange.Exchange {
 	}
 	x.Answer = &exchange.Answer{Status: status, Header: http.Header{"Content-Type": {"application/json"}}, Body: []byte(body)}
 	if location != "" {
-		x.Answer.Header.Set("Location", location)
+		field := "Location"
+		if q.is("by a field of its own") {
+			field = "Boat"
+		}
+		x.Answer.Header.Set(field, location)
 	}
 	return x
 }
 
 func (q *quay) answer(method, at, body string) (status int, location, text string) {
+	if q.is("items elsewhere") {
+		if rest, its := strings.CutPrefix(at, "/boat/"); its {
+			at = "/boats/" + rest
+		} else if strings.HasPrefix(at, "/boats/") {
+			return 404, "", ""
+		}
+	}
 	list, id, below := strings.Cut(strings.TrimPrefix(at, "/"), "/")
 	id = strings.TrimSuffix(id, ".json")
 	switch {
@@ -142,6 +153,8 @@ func (q *quay) answer(method, at, body string) (status int, location, text strin
 			return 403, "", ""
 		case q.is("items are not answered"):
 			return 0, "", ""
+		case !there && q.is("what is not there is forbidden"):
+			return 403, "", ""
 		case !there:
 			return 404, "", ""
 		}
@@ -170,6 +183,9 @@ func (q *quay) answer(method, at, body string) (status int, location, text strin
 		}
 		return 200, "", ""
 	case "DELETE":
+		if q.is("numbers are given again") {
+			q.next = 50
+		}
 		switch {
 		case !there && q.is("DELETE of nothing removes the first") && len(q.ids) > 0:
 			q.drop(q.ids[0])
@@ -332,7 +348,7 @@ func (d *deck) Look(l List, why string, _ bool) (*Sight, error) {
 
 func (d *deck) Kept(r *expect.Reply) []Kept {
 	if d.header {
-		if to := r.Answer.Header.Get("Location"); to != "" {
+		if to := r.Answer.Header.Get("Location") + r.Answer.Header.Get("Boat"); to != "" {
 			return []Kept{{Value: value.NewString(to), Header: true, Line: 7}}
 		}
 		return nil
@@ -375,7 +391,11 @@ func newTrip(t *testing.T, q *quay, run *Run, id int, how How) *trip {
 	world := &scope.World{}
 	world.Drawn.Note(value.NewInt(int64(drawn * id)))
 	how.Guarded = true
-	tr.deck = &deck{q: q, header: q.is("by header"), lists: []List{boatsList}, view: state.View{By: key}}
+	list := boatsList
+	if how.Elsewhere = q.is("items elsewhere"); how.Elsewhere {
+		list.Items = "/boat/*.json"
+	}
+	tr.deck = &deck{q: q, header: q.is("by header") || q.is("by a field of its own"), lists: []List{list}, view: state.View{By: key}}
 	by := Writer{ID: id, Name: fmt.Sprintf("trip %d", id), File: "a.upath", Line: id, Of: tr, Over: func() bool { return tr.over }}
 	by.Again = func(_ context.Context, d *Doubt) (Deed, bool) {
 		how := how

@@ -68,6 +68,43 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			PUT /boats/boat123456 {"name": "x"} -> 201`, "1 2 51 boat123456", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51, PUT /boats/boat123456`, "51 left, named, named so, proven, shown; 77 gone; boat123456 left, proven, put; partial, creates by 201", 12},
+		"items elsewhere": {"items elsewhere", nil, `
+			DELETE /boat/1.json -> held: was there before
+			POST /boats MINE -> 201
+			PATCH /boat/51.json {"n": 1} -> 200
+			DELETE /boat/51.json -> 204
+			PUT /boat/boat123456.json {"n": 1} -> 201`, "1 2 boat123456", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boat/boat123456.json`, "51 known to go, named, named so, removed; boat123456 left, proven, put; boats shown; whole, creates by 201", 7},
+		"named in a field of its own": {"by a field of its own, only Location", nil, `
+			POST /boats {"name": "Pram"} -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed; whole", 4},
+		"what is not there is forbidden": {"what is not there is forbidden", nil, `
+			GET /boats/boat123456 -> 403
+			PUT /boats/boat123456 {"n": 1} -> 201
+			DELETE /boats/boat123456 -> 204
+			GET /boats/boat123456 -> 403
+			PUT /boats/boat123456 {"n": 2} -> 201
+			DELETE /boats/boat-of-somebody -> held: was not made here
+			PUT /boats/77 {"n": 1} -> held: was not made here`, "1 2 boat123456", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: PUT /boats/boat123456`, "boat123456 known to go, left, proven, put; boats shown; whole, waited for", 11},
+		"taken, and deleted twice": {"DELETE is taken", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 202
+			DELETE /boats/51 -> 404
+			PUT /boats/51 {"n": 1} -> 201
+			POST /boats MINE -> 201`, "1 2 51 52", `
+			/boats: the 2 items that are there stay as they are
+			left on the service: POST /boats 51, POST /boats 52`, "51 left, named, named so, proven, put; 52 left, named, named so, seen; boats shown; whole, creates by 201", 10},
+		"a number that is given again": {"numbers are given again", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			POST /boats MINE -> 201
+			PATCH /boats/51 {"n": 1} -> 200
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed; boats shown; whole, creates by 201", 8},
 		"taken, and made once more": {"creates say 202, creates are done once", nil, `
 			POST /boats MINE -> 202
 			DELETE /boats/51 -> 204
