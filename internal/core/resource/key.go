@@ -1,7 +1,6 @@
 package resource
 
 import (
-	"fmt"
 	"strings"
 )
 
@@ -76,7 +75,7 @@ func keysTogether(atOnce string) Check {
 		Write: func(s *script) {
 			s.observe(false)
 			s.step("make one, eight times at once", append(s.keyedCreate(), together(copies),
-				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(fmt.Sprintf("%s gains 1", s.observed())))...)
+				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(s.observed()+" gains 1"+s.atOnce()))...)
 			s.leaveAll()
 		},
 	}

@@ -523,7 +523,7 @@ func lifecycleChecks() []Check {
 				if s.filtersOne() {
 					lines[4] = expect(s.only("other") + " count 0")
 				}
-				if f := s.Make.field(s.FilterName); f != nil && s.readsAsSent(f.Name) {
+				if f := s.Make.field(s.FilterName); f != nil && s.readsAsSent(f.Name) && s.By != "$" {
 					lines = append(lines, expect(s.Members+" every { "+quoted(s.FilterName)+": "+memberOf("made", s.FilterName)+", ... }"))
 				}
 				if s.paged() == "" {

@@ -70,7 +70,7 @@ func repeatChecks() []Check {
 				s.observe(true)
 				gains := line{}
 				if s.watched {
-					gains = expect(s.observed() + " gains 1")
+					gains = expect(s.observed() + " gains 1" + s.atOnce())
 				}
 				s.attempt("put it, twice", bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.accepts("create", "201")), gains,
 					again(), expect("status "+s.accepts("replace", "200 or 202 or 204 or 205 or 412")), s.unchanged(""))
@@ -164,7 +164,7 @@ func repeatChecks() []Check {
 				s.turns()
 				gains := line{}
 				if s.watched {
-					gains = expect(s.observed() + " gains 1")
+					gains = expect(s.observed() + " gains 1" + s.atOnce())
 				}
 				for k := range 2 {
 					key := fmt.Sprintf("key_%d", k+1)
