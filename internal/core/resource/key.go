@@ -27,6 +27,7 @@ func keyedMore() []Check {
 				key := headerLine("Idempotency-Key: {key}")
 				s.step("make one", send("POST", s.coll()), key, bodyLine(s.Make, s.example(s.Make, 0)), need(s.fine()), s.keepID("id"))
 				s.leave("id")
+				s.arrives("wait for it", "make one", "id")
 				const elsewhere = "make one elsewhere with the same key"
 				s.step(elsewhere, send("POST", s.below(s.coll(), other)), key, bodyLine(s.Make, s.example(s.Make, 1)), s.keepID("other").ifThere(), expect("status not 5xx"))
 				s.step("list what is there", when("status 200 or 201"+of(elsewhere)), send("GET", s.below(s.list(), other)), need("status 200"), s.holds(1))
@@ -44,6 +45,7 @@ func keyedMore() []Check {
 				request := s.keyedCreate()
 				s.step("make one", append(request, need(s.fine()), s.keepID("id"))...)
 				s.leave("id")
+				s.arrives("wait for it", "make one", "id")
 				s.had = true
 				if s.ways()[0] == "replace" && s.Remake != nil {
 					s.replaced("change it", need("status 2xx"))

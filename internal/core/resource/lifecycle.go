@@ -31,9 +31,7 @@ func setupChecks() []Check {
 			s.let("made", s.example(s.Make, 0))
 			s.step("make one", send("POST", s.coll()), bodyLine(s.Make, "{made}"), need(s.fine()), kept)
 			s.leave("id")
-			if s.Ready != "" && s.Supports("read") {
-				s.step("wait for it", when("status 202"+of("make one")), when("{id} exists"), send("GET", s.at("id")), s.inTime(), need("status 200"))
-			}
+			s.arrives("wait for it", "make one", "id", when("{id} exists"))
 			// Where the paths are not what the resource says, that is told after one item.
 			const there = "status not 404 and not 405 and not 501"
 			if listed(s.Resource) == "" && s.paged() == "" && s.Supports("read") {
@@ -169,9 +167,7 @@ func lifecycleChecks() []Check {
 				}
 				s.step("make one", claims...)
 				s.leave("stray1")
-				if s.Ready != "" && s.Supports("read") {
-					s.step("wait for it", when("status 202"+of("make one")), when("{stray1} exists"), send("GET", s.at("stray1")), s.inTime(), need("status 200"))
-				}
+				s.arrives("wait for it", "make one", "stray1", when("{stray1} exists"))
 			},
 		},
 		{

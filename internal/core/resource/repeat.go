@@ -129,6 +129,7 @@ func repeatChecks() []Check {
 				s.observe(false)
 				request := s.keyedCreate()
 				s.step("make one", append(request, need(s.fine()), s.keepID("id"))...)
+				s.arrives("wait for it", "make one", "id")
 				claims := []line{expect("status same as \"make one\""), s.unchanged("")}
 				if s.Identity != "" && s.InCreate+s.CreateHeader == "" {
 					claims = append(claims, expect(s.idPath()+" is {id} when body is any"))
@@ -150,6 +151,7 @@ func repeatChecks() []Check {
 				key := headerLine("Idempotency-Key: {key}")
 				s.step("make one", send("POST", s.coll()), key, bodyLine(s.Make, s.example(s.Make, 0)), need(s.fine()), s.keepID("id"))
 				s.leave("id")
+				s.arrives("wait for it", "make one", "id")
 				s.attempt("send another with the same key", key, bodyLine(s.Make, s.turned(s.Make.object(s.told(s.varied())), later(1))), expect("status 4xx"), s.unchanged(""))
 			},
 		},
@@ -175,6 +177,7 @@ func repeatChecks() []Check {
 					}
 					s.step("make "+ordinals[k]+" with a key of its own", claims...)
 					s.leave(itemNames[k])
+					s.arrives("wait for "+ordinals[k], "make "+ordinals[k]+" with a key of its own", itemNames[k])
 				}
 			},
 		},

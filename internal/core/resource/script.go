@@ -401,10 +401,15 @@ func (s *script) makeOne(k int, lines ...line) {
 	} else {
 		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need(s.fine()), s.keepID(id)}, lines...)...)
 	}
-	if s.Ready != "" && s.Supports("read") {
-		s.step("wait for "+ordinals[k], when("status 202"+of("make "+ordinals[k])), send("GET", s.at(id)), s.inTime(), need("status 200"))
-	}
+	s.arrives("wait for "+ordinals[k], "make "+ordinals[k], id)
 	s.leave(id)
+}
+
+// arrives waits until what a create has made is there, where that may take a while.
+func (s *script) arrives(title, after, id string, also ...line) {
+	if s.Ready != "" && s.Supports("read") {
+		s.step(title, append(append([]line{when("status 202" + of(after))}, also...), send("GET", s.at(id)), s.inTime(), need("status 200"))...)
+	}
 }
 
 // atOnce is the condition of what shows right after a create; nothing where all
@@ -524,9 +529,7 @@ func (s *script) attempt(title string, lines ...line) {
 		claims = len(all)
 	}
 	s.step(title, slices.Insert(all, claims, s.keepID(stray).ifThere())...)
-	if s.Ready != "" && s.Supports("read") {
-		s.step("wait for what came of: "+title, when("status 202"+of(title)), when("{"+stray+"} exists"), send("GET", s.at(stray)), s.inTime(), need("status 200"))
-	}
+	s.arrives("wait for what came of: "+title, title, stray, when("{"+stray+"} exists"))
 	if s.Supports("delete") {
 		s.cleanup("take away what came of: "+title, when(s.fine()+of(title)), send("DELETE", s.at(stray)))
 	}
