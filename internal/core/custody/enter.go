@@ -114,7 +114,7 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 			}
 		}
 	}
-	below := func(v *value.Value) (string, string) { return path.Join(list, v.Plain()), v.Plain() }
+	below := func(v *value.Value) (string, string) { return t.asListed(path.Join(list, v.Plain())), v.Plain() }
 	if t.guarded(PlainPath(r.Request.URL)) {
 		for _, k := range t.Kept(r) {
 			if k.Path {
@@ -122,7 +122,7 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 			}
 			if k.Header {
 				name := path.Base(exactPath(k.Value.Plain()))
-				return path.Join(list, name), name
+				return t.asListed(path.Join(list, name)), name
 			}
 		}
 	}

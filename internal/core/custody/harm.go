@@ -197,10 +197,12 @@ func (r *Run) askForMissing() {
 				lost = append(lost, m)
 			}
 		}
+		if len(moved) > 0 && !r.book.Slides(d.w.kind()) && !d.w.shows(moved) {
+			r.book.SetSlides(d.w.kind())
+		}
 		w.mu.Lock()
 		d.asked, d.delta.Lost = true, lost
 		if len(moved) > 0 {
-			r.book.SetSlides(d.w.kind())
 			if d.w.unlisted == nil {
 				d.w.unlisted = &state.Snapshot{Members: map[string]*value.Value{}}
 			}
@@ -215,6 +217,24 @@ func (r *Run) askForMissing() {
 		}
 		w.mu.Unlock()
 	}
+}
+
+// shows tells whether a list shows members when it is read again: one that is read page by page,
+// while others write to it, may have skipped them.
+func (one *watched) shows(members []*value.Value) bool {
+	for range 2 {
+		s := one.look(false)
+		if s.Problem != "" {
+			return false
+		}
+		listed := one.view.Identities(s.S)
+		if !slices.ContainsFunc(members, func(m *value.Value) bool {
+			return slices.ContainsFunc(s.identities(m), func(id string) bool { return !slices.Contains(listed, id) })
+		}) {
+			return true
+		}
+	}
+	return false
 }
 
 // tellGone tells at once of what was there before and is gone, whatever was sent since it was seen.

@@ -335,3 +335,19 @@ func TestSteps(t *testing.T) {
 	assert.NoError(t, err, "what is not guarded is not looked at")
 	assert.Nil(t, broken.s.Answered(broken.deck, []*expect.Reply{nil}, nil, 0))
 }
+
+// A list that is read page by page, while others write to it, may skip an item: that it does not
+// show it once more tells that it leaves it out.
+func TestWhatAListSkips(t *testing.T) {
+	for odd, want := range map[string]bool{"": true, "skips the first for a moment": true, "skips the first": false, "the list is not read": false} {
+		q, run, _ := told(t, odd, boats(1, 2)...)
+		tr := newTrip(t, q, run, 1, How{})
+		one := &watched{List: boatsList, view: tr.view, look: func(bool) *Sight {
+			s, err := tr.Look(boatsList, "", false)
+			require.NoError(t, err)
+			return s
+		}}
+		assert.Equal(t, want, one.shows([]*value.Value{decode(t, q.item["2"]), decode(t, q.item["1"])}), odd)
+		assert.False(t, run.book.Slides(boatsList.kind()))
+	}
+}

@@ -271,6 +271,8 @@ func (q *quay) list() (status int, location, text string) {
 	switch {
 	case q.is("shows what was there first"):
 		ids = slices.DeleteFunc(ids, func(id string) bool { n, err := strconv.Atoi(id); return err == nil && n > 50 })
+	case q.is("skips the first for a moment") && q.looks < 2, q.is("skips the first"):
+		ids = ids[1:]
 	case q.is("shows its newest three"):
 		ids = ids[max(0, len(ids)-3):]
 	case q.is("shows new ones late") && q.looks%3 != 0:

@@ -353,7 +353,7 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			DELETE /boats/51 -> 204
 			DELETE /boats/52 -> 204
 			DELETE /boats/53 -> 204`, "1 2", `
-			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; 52 known to go, named, named so, removed, seen; 53 known to go, named, named so, removed, seen; boats shown; partial, slides, creates by 201", 12},
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; 52 known to go, named, named so, removed, seen; 53 known to go, named, named so, removed, seen; boats shown; partial, slides, creates by 201", 14},
 		"below an item of one's own": {"", nil, `
 			POST /boats MINE -> 201
 			PUT /boats/51/crew {"n": 1} -> 201

@@ -78,7 +78,7 @@ func keysTogether(atOnce string) Check {
 			s.observe(false)
 			s.step("make one, eight times at once", append(s.keyedCreate(), together(copies),
 				keep("every ids from "+s.identitySource()+" if there"), expect("status not 5xx"), expect("at least 1 status 2xx"), expect(s.observed()+" gains 1"+s.atOnce()))...)
-			s.leaveAll()
+			s.leaveAll("make one, eight times at once")
 		},
 	}
 }

@@ -35,7 +35,7 @@ func raceChecks() []Check {
 				}
 				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, body), together(copies),
 					keep("every ids from "+s.identitySource()), expect("status not 5xx"), expect(fmt.Sprintf("%s gains %d when status 200 or 201", s.observed(), copies)))
-				s.leaveAll()
+				s.leaveAll("make eight at once")
 			},
 		},
 		{
@@ -98,19 +98,21 @@ func raceChecks() []Check {
 				change[s.Unique[0]] = &same
 				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, s.turned(s.Make.object(change), "start + turn")), together(copies),
 					keep("every ids from "+s.identitySource()), expect("exactly 1 status 2xx"), expect(s.observed()+" gains 1"+s.atOnce()))
-				s.leaveAll()
+				s.leaveAll("make eight at once")
 			},
 		},
 	}, besideOthers(atOnce)...)
 }
 
 // leaveAll takes away all that was made at once.
-func (s *script) leaveAll() {
+func (s *script) leaveAll(after string) {
 	if !s.Supports("delete") {
 		return
 	}
 	for i := copies; i >= 1; i-- {
-		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(ids, %d)}", i))))
+		one := fmt.Sprintf("nth(ids, %d)", i)
+		s.arrives(fmt.Sprintf("wait for number %d", i), after, one)
+		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", s.at(one)))
 	}
 }
 
