@@ -14,6 +14,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/value"
 )
 
 const mine = `POST /boats {"name": "Tern 123456"}`
