@@ -25,9 +25,18 @@ var malformed = []struct {
 	{"two documents", `{} {}`, false},
 }
 
-// wrongOf is a value of another JSON type.
-var wrongOf = map[syntax.NodeKind]string{syntax.String: "12345", syntax.Number: `"a word"`, syntax.True: `"a word"`, syntax.False: `"a word"`,
-	syntax.Object: `"a word"`, syntax.Array: `"a word"`}
+// wrongOf is a value of another JSON type than that of a member, which only this run can have
+// drawn; false where the example's form knows no types, or none is another.
+func (e *Example) wrongOf(f Field) (text string, ok bool) {
+	switch f.Kind {
+	case syntax.String:
+		// A form holds texts only.
+		return "{turn}", e.json()
+	case syntax.Number, syntax.True, syntax.False, syntax.Object, syntax.Array:
+		return `"a word {turn}"`, true
+	}
+	return "", false
+}
 
 // refusal is what must be said of what is refused: a status that fits, and
 // nothing changed. What always fits does so whatever the resource says of invalid bodies.
@@ -172,17 +181,21 @@ func inputChecks() []Check {
 			Write: func(s *script) {
 				s.observe(false)
 				for i, f := range s.Make.Fields {
-					wrong, ok := wrongOf[f.Kind]
+					wrong, ok := s.Make.wrongOf(f)
 					if t := s.taken(f.Name); ok && t != nil {
 						// What it takes is said: a value of another type may be one of several.
-						held, known := fits(t.Shape, wrong)
+						held, known := fits(t.Shape, strings.ReplaceAll(wrong, "{turn}", "12345"))
 						ok = known && !held
 					}
 					if !ok {
 						continue
 					}
-					title := f.Name + " is " + strings.Trim(wrong, `"`)
+					title := f.Name + " is a word"
+					if f.Kind == syntax.String {
+						title = f.Name + " is a number"
+					}
 					text := s.turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))
+					wrong = s.turned(wrong, later(i))
 					if !s.Supports("read") || !s.readsAsSent(f.Name) {
 						s.attempt(title, append([]line{bodyLine(s.Make, text)}, s.refusal("400 or 422")...)...)
 						continue
@@ -194,7 +207,7 @@ func inputChecks() []Check {
 					switch f.Kind {
 					case syntax.String:
 						// A number may be taken for the text of its digits: nothing is lost.
-						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or " + quoted(wrong) + ", ... }")
+						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or \"" + wrong + "\", ... }")
 					case syntax.Array:
 						// One in place of a list may be taken for a list of one: nothing is bent.
 						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or [" + wrong + "], ... }")

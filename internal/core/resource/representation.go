@@ -176,7 +176,7 @@ func representationChecks() []Check {
 				}
 				if s.creates() && len(s.Make.Fields) > 0 {
 					for i, f := range s.Make.Fields {
-						if wrong, ok := wrongOf[f.Kind]; ok {
+						if wrong, ok := s.Make.wrongOf(f); ok {
 							s.attempt(f.Name+" is of another type", bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: &wrong}), later(i))), expect("body leaks nothing"))
 						}
 					}
