@@ -235,8 +235,8 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			return nil
 		}
 		for _, other := range w.m.items {
-			if other != it && other.is == gone && other.id != nil && value.Equal(other.id, it.id) {
-				// The service has given its name anew.
+			if other != it && (other.is == gone || m.status != 201) && other.id != nil && value.Equal(other.id, it.id) {
+				// The service has given its name anew, or has written to it (RFC 9110 §9.3.3).
 				other.is, other.parted = unsure, true
 			}
 		}
