@@ -358,13 +358,13 @@ func (g *collection) pages(item *openapi3.Schema) {
 }
 
 // usually are the statuses of success that are accepted anyway.
-var usually = map[string][]string{"list": {"200"}, "create": {"201"}, "read": {"200"}, "replace": {"200", "202", "204"}, "amend": {"200", "202", "204"}, "delete": {"200", "202", "204"}}
+var usually = map[string][]string{"list": {"200"}, "create": {"201"}, "replace": {"200", "202", "204"}, "amend": {"200", "202", "204"}, "delete": {"200", "202", "204"}}
 
 // statuses says which answers are described where others would be expected: of the
 // operations, of what is missing, and of what is refused.
 func (g *collection) statuses() {
 	var out []string
-	for _, w := range []string{"list", "create", "read", "replace", "amend", "delete"} {
+	for _, w := range []string{"list", "create", "replace", "amend", "delete"} {
 		op := g.ops[w]
 		if op == nil || !slices.Contains(g.Supports, w) {
 			continue

@@ -339,7 +339,10 @@ func (rd *reader) line(c *syntax.Statement) {
 		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
 	case *syntax.Answers:
 		for _, a := range b.List {
-			r.Answers[a.What] = statuses(a.Status)
+			text := statuses(a.Status)
+			if r.Answers[a.What] = text; a.What == "read" && !strings.Contains(text, "200") && !strings.Contains(text, "2xx") {
+				rd.say(a.Span, "what is read is shown with 200: checks hold it against what was sent", "leave it out; where items cannot be read, `supports` leaves out `read`")
+			}
 		}
 	case *syntax.Header:
 		r.Lines = append(r.Lines, "header "+b.Name+": "+b.Value.Raw)

@@ -159,6 +159,7 @@ func TestStatementsThatCannotBe(t *testing.T) {
 		"resource a\n  collection /a\n  members $.b[*]..c\n":                                         "may select several members of one entry",
 		"resource a\n  collection /a\n  identity chosen \"x\"\n":                                     "the same for every item",
 		"resource a\n  collection /a\n  make { \"b\": 1 }\n  required c\n":                           "has no member `c`, which is required",
+		"resource a\n  collection /a\n  answers read 204\n":                                          "what is read is shown with 200",
 		"resource a\n  collection /a\n  under b\n":                                                   "no resource `b` comes before",
 		"resource a\n  collection /a\n  under a\n":                                                   "cannot be under itself",
 		"resource a\n  collection /a\nresource a\n  collection /b\n":                                 "a second resource `a`",
