@@ -33,10 +33,28 @@ func (r *Run) settle(ctx context.Context) {
 		w.mu.Lock()
 		w.doubts = w.doubts[1:]
 		if !found {
-			w.ends = append(w.ends, event.Notice{Text: d.w.Path + ": what was there before has changed while the run went on, and no check of it did so again: " + strings.Join(d.delta.Lines(), "; ")})
+			w.moved(d)
 		}
 		w.mu.Unlock()
 	}
+}
+
+// mostMoved bounds how many lines are told of what changes by itself.
+const mostMoved = 5
+
+// moved tells of a list that what was there before has changed, and that no check does so: the
+// first time in a few lines. The lock is held.
+func (w *watch) moved(d *Doubt) {
+	text, later := d.w.Path+": what was there before has changed while the run went on, and no check of it did so again: ", "; and more of it later"
+	if i := slices.IndexFunc(w.ends, func(n event.Notice) bool { return strings.HasPrefix(n.Text, text) }); i >= 0 {
+		w.ends[i].Text = strings.TrimSuffix(w.ends[i].Text, later) + later
+		return
+	}
+	lines := d.delta.Lines()
+	if more := len(lines) - mostMoved; more > 0 {
+		lines = append(lines[:mostMoved], fmt.Sprintf("… and %d more", more))
+	}
+	w.ends = append(w.ends, event.Notice{Text: text + strings.Join(lines, "; ")})
 }
 
 // Pause holds a check back while something has changed that no check was to

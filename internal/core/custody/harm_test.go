@@ -14,6 +14,7 @@ import (
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )
 
@@ -351,4 +352,21 @@ func TestWhatAListSkips(t *testing.T) {
 		assert.Equal(t, want, one.shows([]*value.Value{decode(t, q.item["2"]), decode(t, q.item["1"])}), odd)
 		assert.False(t, run.book.Slides(boatsList.kind()))
 	}
+}
+
+// What changes by itself is told once of a list, in a few lines.
+func TestWhatMovesIsToldShortly(t *testing.T) {
+	was, is := value.NewObject(), value.NewObject()
+	for i := range 9 {
+		was.Add(strings.Repeat("a", i+1), value.NewInt(1))
+		is.Add(strings.Repeat("a", i+1), value.NewInt(2))
+	}
+	d := &Doubt{w: &watched{List: boatsList}, delta: &state.Delta{Changed: []state.Change{{Before: was, After: is}, {Before: was, After: is}}}}
+	w := &watch{}
+	for range 3 {
+		w.moved(d)
+	}
+	require.Len(t, w.ends, 1)
+	assert.Regexp(t, `^/boats: what was .*: 2 changed; ~ .*; … and \d+ more; and more of it later$`, w.ends[0].Text)
+	assert.Equal(t, 6, strings.Count(w.ends[0].Text, ";"))
 }
