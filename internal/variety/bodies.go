@@ -264,13 +264,21 @@ func (s *Service) make(c *call) *answer {
 	if put && s.Has("identity chosen and repeated") && in["ref"] != id {
 		return s.refuse(s.invalid("ref", "is not that of the path"))
 	}
-	if s.Has("identity natural") {
+	if s.natural() {
 		text, ok := in["ref"].(string)
 		if !ok || !regexp.MustCompile(`^[a-z0-9-]{1,20}$`).MatchString(text) {
 			return s.refuse(s.invalid("ref", "is a text of letters and digits"))
 		}
-		if s.find(text) != nil {
+		if it := s.find(text); it != nil && !s.Has("identity natural, updated by POST") {
 			return s.refuse(s.conflict("ref"))
+		} else if it != nil {
+			kept, err := s.lamp(in, it)
+			if err != nil {
+				return s.refuse(err)
+			}
+			it.Members, it.Changed = kept, time.Now()
+			it.Revision++
+			return s.show(c, 200, it)
 		}
 		id = text
 	}
@@ -350,7 +358,7 @@ func (s *Service) write(c *call) *answer {
 			return s.fail(409, "it has changed", "rev")
 		}
 	}
-	if v, there := in["ref"]; replace && (s.Has("identity chosen and repeated") || s.Has("identity natural")) && (!there || v != c.id) {
+	if v, there := in["ref"]; replace && (s.Has("identity chosen and repeated") || s.natural()) && (!there || v != c.id) {
 		return s.refuse(s.invalid("ref", "is not that of the path"))
 	}
 	if !replace && !s.Has("amend JSON Patch") {

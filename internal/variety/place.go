@@ -80,7 +80,7 @@ func (s *Service) Drop(id string) {
 func (s *Service) Fresh() string {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.byName() || s.Has("identity natural") {
+	if s.byName() || s.natural() {
 		s.made++
 		return "z-" + strings.Repeat("x", s.made%9) + time.Now().Format("150405.000000000")
 	}

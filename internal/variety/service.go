@@ -61,7 +61,7 @@ func New(m Manners, seed uint64) *Service {
 	for i, kind := range []string{"harbour light", "riding lamp"} {
 		n, _ := strconv.Atoi(Mine[i]) // they are numbers
 		id := s.identity(n)
-		if m.Has("identity natural") || m.Has("identity chosen") || m.Has("identity chosen and repeated") {
+		if s.natural() || m.Has("identity chosen") || m.Has("identity chosen and repeated") {
 			id = "mine-" + Mine[i]
 		}
 		s.items = append(s.items, &Item{ID: id, Seq: i + 1, Members: map[string]any{"kind": kind, "depth": json.Number("2.50")}, Changed: time.Unix(1_700_000_000, 0)})
@@ -173,6 +173,9 @@ func (s *Service) find(id string) *Item {
 }
 
 func (it *Item) shows() bool { return !time.Now().Before(it.From) }
+
+// natural tells whether bodies name the items that POST makes.
+func (s *Service) natural() bool { return strings.HasPrefix(s.option("identity"), "natural") }
 
 // states tells whether what is deleted is kept in a state that says so.
 func (s *Service) states() bool { return strings.HasPrefix(s.option("gone"), "a state") }

@@ -143,7 +143,7 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	case s.Has("identity chosen and repeated"):
 		first = `"ref": "k-{turn}", `
 		then = first
-	case s.Has("identity natural"):
+	case s.natural():
 		first, then = `"ref": "k-{turn}", `, `"ref": {id}, `
 	}
 	rev := ""
@@ -212,7 +212,7 @@ func (s *Service) content() string {
 
 func (s *Service) sayRest(say func(string, ...any)) {
 	var assigned, reads, volatile []string
-	if !s.byName() && !s.Has("identity natural") {
+	if !s.byName() && !s.natural() {
 		assigned = append(assigned, fmt.Sprintf("%q", s.called()))
 	}
 	for line, name := range map[string]string{"moves with writes": "changed_at", "moves with reads": "seen", "extra links": "links", "extra a count": "writes", "gone a state": "state", "gone a state, listed": "state"} {
@@ -268,7 +268,7 @@ func (s *Service) sayRest(say func(string, ...any)) {
 		if s.Has("times in its own form") {
 			text += `, "lit"?: datetime or null`
 		}
-		if s.Has("identity natural") || s.Has("identity chosen and repeated") {
+		if s.natural() || s.Has("identity chosen and repeated") {
 			text = `"ref": /^[a-z0-9-]{1,20}$/, ` + text
 		}
 		if text = "{ " + text + " }"; s.Has("wrap both") {

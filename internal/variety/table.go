@@ -19,7 +19,7 @@ func (l Line) String() string { return l.Choice + " " + l.Name }
 var odd = []string{"method/unsupported-method", "method/unknown-method"}
 
 // states are what keeping a deleted item in a state does not go with.
-var states = []string{"delete 202", "identity chosen", "identity chosen and repeated", "identity natural", "missing put creates"}
+var states = []string{"delete 202", "identity chosen", "identity chosen and repeated", "identity natural", "identity natural, updated by POST", "missing put creates"}
 
 // lines are all manners. What each does stands where the service asks for it.
 var lines = table(
@@ -34,6 +34,7 @@ var lines = table(
 		Line{Name: "gaps", Allows: "RFC 3986 §3.3"},
 		Line{Name: "versioned path", Allows: "RFC 3986 §3.3", Clashes: []string{"place Location only", "create without body", "create 204", "create 303"}},
 		Line{Name: "natural", Allows: "RFC 9110 §9.3.3", Clashes: []string{"place", "named", "form", "post", "unique", "conflict", "create only the identity"}},
+		Line{Name: "natural, updated by POST", Allows: "RFC 9110 §9.3.3", Clashes: []string{"place", "named", "form", "post", "unique", "conflict", "create only the identity", "missing put creates", "idempotency key"}, Warns: []string{"lifecycle/create-overwrites-none"}},
 		Line{Name: "chosen", Allows: "RFC 9110 §9.3.4", Clashes: []string{"place", "named", "form", "create", "location", "replace none", "missing put", "post", "unique", "conflict", "revision"}},
 		Line{Name: "chosen and repeated", Allows: "RFC 9110 §9.3.4", Clashes: []string{"place", "named", "form", "create", "location", "replace none", "missing put", "post", "unique", "conflict", "revision"}},
 	),

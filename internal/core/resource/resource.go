@@ -520,6 +520,8 @@ func (rd *reader) paths(known map[string]*Resource) {
 		r.Item = r.Collection + "/{id}"
 	} else if !strings.Contains(r.Item, "{id}") {
 		rd.say(rd.span("item"), "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
+	} else if strings.HasPrefix(r.Item, "{") {
+		rd.say(rd.span("item"), "an item's path does not begin with its identity", "write item "+r.Collection+"/{id}: items are known by what differs between their paths")
 	}
 	rd.members()
 	if rd.under == nil {

@@ -154,6 +154,7 @@ func TestStatementsThatCannotBe(t *testing.T) {
 		"resource a\n":                                                                               "has no collection",
 		"resource a\n  collection /a?x=1\n":                                                          "has no query",
 		"resource a\n  collection /a\n  item /a\n":                                                   "no place for its identity",
+		"resource a\n  collection /a\n  item {id}\n":                                                 "does not begin with its identity",
 		"resource a\n  collection /a\n  supports create\n":                                           "supports create and has no example",
 		"resource a\n  collection /a\n  members $..doc\n":                                            "does not say which list",
 		"resource a\n  collection /a\n  members $.b[*]..c\n":                                         "may select several members of one entry",

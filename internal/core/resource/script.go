@@ -865,7 +865,7 @@ func (r *Resource) texts() []Field {
 func (r *Resource) optional() []Field {
 	var out []Field
 	for _, f := range r.Make.Fields {
-		if !slices.Contains(r.Required, f.Name) && !slices.Contains(r.OnCreate, f.Name) && !slices.Contains(r.Unique, f.Name) && !slices.Contains(r.Hidden, f.Name) {
+		if !r.Identifies(f.Name) && !slices.Contains(r.Required, f.Name) && !slices.Contains(r.OnCreate, f.Name) && !slices.Contains(r.Unique, f.Name) && !slices.Contains(r.Hidden, f.Name) {
 			out = append(out, f)
 		}
 	}
