@@ -82,7 +82,7 @@ func TestTrySendsEverything(t *testing.T) {
 		"basic or bearer":           {"--sign-in", "digest"},
 		"in the environment":        {"--sign-in", "bearer"},
 		"is the type of":            {"--media", "text/plain"},
-		"cannot be read":            {"--body-file", "none.json"},
+		"there is no file":          {"--body-file", "none.json"},
 		"expected a JSONPath segme": {"--pick", "$x"},
 		"none of the others can be": {"--json", "1", "--field", "a=b"},
 	} {

@@ -24,8 +24,8 @@ var shifting = []struct {
 	is *regexp.Regexp
 	to string
 }{
-	{regexp.MustCompile(`\b(in|after) \d+(\.\d+)? m?s\b`), "$1 N s"}, {regexp.MustCompile(`\b\d+(\.\d+)? m?s\b`), "N s"},
-	{regexp.MustCompile(`seed \d{4,}`), "seed N"}, {regexp.MustCompile(`port \d+`), "port N"}, {regexp.MustCompile(`\d{4}-\d\d-\d\dT[0-9:.]+Z`), "T"}, {regexp.MustCompile(`,\d+\.\d+,`), ",N,"}, {regexp.MustCompile(`(Date|ETag): .*`), "$1: …"}, {regexp.MustCompile(`\w*…[-0-9T:]+Z`), "…Z"}, {regexp.MustCompile(`20\d\d-\d\d-\d\d`), "D"},
+	{regexp.MustCompile(`\b(in|after) \d+(\.\d+)? m?s\b`), "$1 N s"}, {regexp.MustCompile(` *\b\d+(\.\d+)? m?s\b`), " N s"},
+	{regexp.MustCompile(`seed \d{4,}`), "seed N"}, {regexp.MustCompile(`port \d+`), "port N"}, {regexp.MustCompile(`\d{4}-\d\d-\d\dT[0-9:.]+Z`), "T"}, {regexp.MustCompile(`,\d+\.\d+,`), ",N,"}, {regexp.MustCompile(`(Date|ETag): .*`), "$1: …"}, {regexp.MustCompile(`(answered .*)\{".*`), "$1{…}"}, {regexp.MustCompile(`20\d\d-\d\d-\d\d`), "D"},
 }
 
 // The archives hold files and command lines, one to a line; what each prints, its exit code where
