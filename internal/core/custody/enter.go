@@ -62,6 +62,7 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	case (method == "POST" || !known(method) && !syntax.SafeMethod(method)) && (status == 201 || taken && (t.how.Check || t.strict())):
 		if name, id := t.named(r); name != "" && !t.was(PlainPath(r.Request.URL), id) {
 			l.add(u.Host, name, fmt.Sprintf("%s %s %s", method, u.EscapedPath(), id))
+			l.derived(u.Host, name, t.how.Check)
 			if len(r.Answer.Body) > 0 {
 				l.see(u.Host, name, string(r.Answer.Body))
 			}
@@ -69,6 +70,7 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 	case method == "PUT" && (status == 201 || taken && l.free[u.Host+where]):
 		// Some answer 200 for what was not there before.
 		l.add(u.Host, where, method+" "+u.EscapedPath())
+		l.derived(u.Host, where, t.how.Check)
 	case method == "DELETE" && status == 202:
 		for i, m := range l.made {
 			l.made[i].going = m.going || m.host == u.Host && m.path == where

@@ -54,12 +54,12 @@ func noted(set map[string]bool, one string) map[string]bool {
 }
 
 // made is one item: where it is, and how it is told; going tells that its delete was taken with 202,
-// unheard that one was not answered; kept marks one that was removed and is listed as before; at is
-// when it came or went.
+// unheard that one was not answered; kept marks one that was removed and is listed as before, check
+// one that a derived check has made; at is when it came or went.
 type made struct {
 	host, path, told string
 	going, unheard   bool
-	kept             bool
+	kept, check      bool
 	at               int
 }
 
@@ -69,6 +69,15 @@ func (l *ledger) add(host, where, told string) {
 		l.ever.Store(strings.ToLower(where), true)
 		l.made = append(l.made, made{host: host, path: where, told: told, at: l.clock})
 		l.begun.Store(true)
+	}
+}
+
+// derived notes whether a derived check has made something: what it leaves is of no use to anybody.
+func (l *ledger) derived(host, where string, check bool) {
+	for i, m := range l.made {
+		if m.host == host && m.path == where {
+			l.made[i].check = check
+		}
 	}
 }
 

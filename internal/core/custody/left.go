@@ -90,26 +90,37 @@ func (l *ledger) gone(id string) (made, bool) {
 }
 
 // removeLeft removes what a list still shows and no step has removed: what a service makes of a
-// request that names nothing, such as a list in place of an item, and what a delete that was not
-// answered has left. It shows what only this run can have drawn.
-func (r *Run) removeLeft(one *watched) {
+// request that names nothing, such as a list in place of an item, what a delete that was not
+// answered has left, and what a derived check could not remove. It shows what only this run can have
+// drawn.
+func (r *Run) removeLeft(one *watched) (removed bool) {
 	l := &r.ledger
 	l.mu.Lock()
 	var here []made
 	for _, m := range l.made {
-		if one.removes && (m.host == "" || m.unheard) && path.Dir(strings.ToLower(m.path)) == one.Path {
+		if one.removes && (m.host == "" || m.unheard || m.check) && path.Dir(strings.ToLower(m.path)) == one.Path {
 			here = append(here, m)
 		}
 	}
 	l.mu.Unlock()
 	for _, m := range here {
-		if r.Told() || !one.remove(path.Base(m.path)) {
+		// Where something has changed that no request names, nothing more is written.
+		if r.Told() || r.doubtful() || !one.remove(path.Base(m.path)) {
 			continue
 		}
+		removed = true
 		l.mu.Lock()
 		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
 		l.mu.Unlock()
 	}
+	return removed
+}
+
+// doubtful tells whether something of what was there before has changed, and it is not known by what.
+func (r *Run) doubtful() bool {
+	r.watch.mu.Lock()
+	defer r.watch.mu.Unlock()
+	return len(r.watch.doubts) > 0
 }
 
 // otherState tells whether a member of a list says something else than the item
@@ -208,7 +219,14 @@ func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 		if s := one.look(true); s.Problem == "" {
 			r.leftIn(one, s.S)
 			r.askForKept(one)
-			r.removeLeft(one)
+			if r.removeLeft(one) {
+				// That is looked at too.
+				if s := one.look(false); s.Problem == "" {
+					w.mu.Lock()
+					w.compare(one, s.S, one.view, Writer{})
+					w.mu.Unlock()
+				}
+			}
 			r.askForLeft(one, s.S)
 		}
 	}

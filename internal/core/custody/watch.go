@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/scope"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 )
@@ -24,8 +25,13 @@ func (t *turn) sends(r *exchange.Request) {
 	w := t.run.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	d := *t.drawn
-	w.drawn[t.by.ID] = &d
+	// One that is run once more draws others.
+	d := w.drawn[t.by.ID]
+	if d == nil {
+		d = &scope.Drawn{}
+		w.drawn[t.by.ID] = d
+	}
+	d.Take(t.drawn)
 	if body, err := sentJSON(r); err == nil {
 		texts(body, func(text string) bool {
 			if len(text) < mostText && d.In(text) {
@@ -55,15 +61,19 @@ func (t *turn) begin(l List, found *Sight) {
 		return
 	}
 	one := &watched{List: l, view: view, before: &state.Snapshot{}, last: s, keys: NewIndex(s), had: map[string]bool{}}
-	for _, id := range view.Identities(s) {
-		one.had[id] = true
+	if len(s.Keys) > mostWatched {
+		t.tell(fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", l.Path, mostWatched, len(s.Keys)))
 	}
 	for i, k := range s.Keys {
-		if i == mostWatched {
-			t.tell(fmt.Sprintf("%s: the first %d of %d items are looked after; all of them are left alone", l.Path, mostWatched, len(s.Keys)))
-			break
+		watched := i < mostWatched
+		if watched && w.runs(l.key(), s, view, k) {
+			// Another scenario has made it meanwhile.
+			continue
 		}
-		if !w.runs(l.key(), s, view, k) {
+		for _, id := range view.Identities(s.Only([]string{k})) {
+			one.had[id] = true
+		}
+		if watched {
 			one.before = keeping(one.before, k, s)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"runtime/debug"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"usualpath/internal/core/custody"
@@ -152,6 +153,8 @@ type manners struct {
 	// mute are the methods and paths that give no answer, with the scenarios that
 	// waited for one.
 	mute map[string][]int
+	// crowded tells that answers have come too late beside others.
+	crowded atomic.Bool
 	// closing is set once it has been told that the service closes connections without saying so.
 	closing bool
 	// readings are the last answers of observations, as they were read.

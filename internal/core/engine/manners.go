@@ -58,8 +58,13 @@ func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.E
 }
 
 // silent notes a method that a path does not answer. Where it was waited for twice no other
-// check waits for it.
+// check waits for it. What is not answered beside others, or as one of several at once, may only be
+// late: from then on checks run one at a time.
 func (t *step) silent(r *exchange.Request) {
+	if t.many || t.in.job.beside && !t.in.job.alone {
+		t.env.crowded.Store(true)
+		return
+	}
 	key := t.template(r)
 	t.env.mu.Lock()
 	t.env.mute[key] = append(t.env.mute[key], t.in.job.id)

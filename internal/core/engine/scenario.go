@@ -18,7 +18,7 @@ import (
 // scenario runs one job.
 func (r *environment) scenario(ctx context.Context, j job, emit func(event.Event)) {
 	s, events := r.unclosed(ctx, j, emit, r.beside)
-	others := j.beside && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || s.job.s.Check != nil && awaitsRefusal(s.job.s.Check.ID) && refused(events, 409))
+	others := j.beside && !s.job.alone && (s.verdict == event.Failed || s.verdict == event.Blocked || s.verdict == event.Warned || s.care.Disturbed() || s.job.s.Check != nil && awaitsRefusal(s.job.s.Check.ID) && refused(events, 409))
 	if s.job.s.Check != nil && (others || s.verdict == event.Blocked && refused(events, 400, 409, 422)) {
 		// What missed beside others may be theirs, and so may what was refused: only what it
 		// does alone counts. What an earlier run has drawn may be taken for good: alone, others are drawn.
@@ -62,8 +62,14 @@ func refused(events []event.Event, by ...int) bool {
 	})
 }
 
-// beside runs a job while others run.
+// beside runs a job while others run; alone, once answers have come too late beside others.
 func (r *environment) beside(ctx context.Context, j job, emit func(event.Event)) (*flow, []event.Event) {
+	if r.crowded.Load() {
+		r.gate.Lock()
+		defer r.gate.Unlock()
+		j.alone = true
+		return r.under(ctx, j, emit)
+	}
 	r.gate.RLock()
 	defer r.gate.RUnlock()
 	return r.under(ctx, j, emit)

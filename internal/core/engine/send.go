@@ -213,6 +213,8 @@ func (t *step) hop(next *exchange.Request) string {
 
 // together sends all requests at the same moment.
 func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
+	t.many = true
+	defer func() { t.many = false }()
 	gate := make(chan struct{})
 	var all sync.WaitGroup
 	for i, r := range requests {
@@ -225,6 +227,10 @@ func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
 	}
 	close(gate)
 	all.Wait()
+	if slices.ContainsFunc(replies, func(r *expect.Reply) bool { return r.Failure != nil && r.Failure.Kind == exchange.SlowAnswer }) {
+		// What is still under way there would be in the way of what comes next.
+		t.sleep(t.env.o.Timeout)
+	}
 }
 
 func (t *step) takeCookies(r *expect.Reply) {

@@ -24,8 +24,9 @@ type step struct {
 	e   *event.StepFinished
 	// base is the URL that paths of this step are relative to.
 	base string
-	// now is the request under way.
-	now *attempt
+	// now is the request under way; many tells that several copies of it are.
+	now  *attempt
+	many bool
 	// sees is what its expectations may look at, and seesOf the attempt they are about.
 	sees   *expect.Context
 	seesOf *attempt

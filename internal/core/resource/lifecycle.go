@@ -211,7 +211,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §9.3.3",
+			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: "create", Without: needs(makes, can("read"), written), Source: "RFC 9110 §9.3.3",
 			Proves: "an answer that shows what was made shows what is then read",
 			Cause:  "the handler answers with what it was sent, and not with what it stored",
 			Mend:   "answer with the stored item",

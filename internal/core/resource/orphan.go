@@ -71,7 +71,7 @@ func orphanChecks() []Check {
 			},
 		},
 		{
-			Name: "children-stay-apart", Alone: true, On: "list", Without: needs(nested, makes, listed), Source: "RFC 9110 §9.3.1",
+			Name: "children-stay-apart", Alone: true, Causes: []string{"absence/missing-read"}, On: "list", Without: needs(nested, makes, listed), Source: "RFC 9110 §9.3.1",
 			Proves: "what is below one item does not show below another, nor below one that is made after the first was deleted",
 			Cause:  "children are selected by their own identity only, or stay behind under an identity that is given again",
 			Mend:   "select by parent and child, and remove the children with the parent",
