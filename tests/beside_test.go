@@ -2,7 +2,9 @@ package tests
 
 import (
 	"bytes"
+	"context"
 	"io"
+	"log"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
@@ -74,6 +76,39 @@ func TestSlowServicesAreCheckedSideBySide(t *testing.T) {
 			defer d.mu.Unlock()
 			assert.Equal(t, c.sideBySide, d.most > 1, "%d at once", d.most)
 		})
+	}
+}
+
+// A service that does one thing after the other answers eight clients too late: that is no silence,
+// and what it made all the same is removed.
+func TestWhatIsLateBesideOthersIsAskedAlone(t *testing.T) {
+	t.Parallel()
+	base := gullPoint(t)
+	to, err := url.Parse(base)
+	require.NoError(t, err)
+	proxy := httputil.NewSingleHostReverseProxy(to)
+	proxy.ErrorLog = log.New(io.Discard, "", 0)
+	var one sync.Mutex
+	at := service(t, func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		one.Lock()
+		time.Sleep(15 * time.Millisecond)
+		one.Unlock()
+		r.Body = io.NopCloser(bytes.NewReader(body))
+		proxy.ServeHTTP(w, r.WithContext(context.WithoutCancel(r.Context())))
+	})
+	list := func() string { return run(t, ".", "try", "GET", base+"/boats", "--pick", "$[*].name").out }
+	before := list()
+	for _, c := range []struct{ says, left string }{{"", ""}, {"  disposable\n", "what POST /boats may have made"}} {
+		r := run(t, folder(t, "boats.upath", "resource boats\n  collection /boats\n  make { \"name\": \"Sand Martin {turn}\", \"length_m\": 7 }\n  assigned id, registered_at\n  required name, length_m\n  supports list, create, read, delete\n"+c.says),
+			"run", "--base", at, "--family", "names,absence", "--workers", "8", "--timeout", "60ms")
+		assert.Equal(t, 0, r.code, "%s", tail(r.out))
+		if c.left != "" {
+			assert.Contains(t, strings.Join(strings.Fields(r.out), " "), c.left)
+			continue
+		}
+		assert.NotContains(t, r.out, "left on the service")
+		assert.Equal(t, before, list())
 	}
 }
 

@@ -35,6 +35,9 @@ func (t *turn) enter(answers []*expect.Reply) {
 		case err != nil:
 		case r.Answer != nil:
 			t.entered(l, r, u, where)
+		case r.Request.Method == "POST" && t.how.Check && !t.how.Guarded:
+			// No list tells of it.
+			l.add(u.Host, where+" unanswered", "what POST "+u.EscapedPath()+" may have made: it was not answered")
 		case r.Request.Method == "DELETE":
 			for i, m := range l.made {
 				l.made[i].unheard = m.unheard || m.host == u.Host && m.path == where
