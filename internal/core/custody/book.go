@@ -65,6 +65,15 @@ func (b *book) Slides(list string) bool {
 	return b.page(list).slides
 }
 
+// Proves tells whether a list shows all that is there, and how creates are answered there: then one
+// that is new in it is known by that.
+func (b *book) Proves(list string) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	p := b.page(list)
+	return p.listing == whole && len(p.statuses) > 0
+}
+
 // Usual tells whether a create of something drawn was answered with a status, and Made that one was.
 func (b *book) Usual(list string, status int) bool {
 	b.mu.Lock()

@@ -86,7 +86,7 @@ func (t *turn) unproven(requests []*exchange.Request) string {
 			continue
 		}
 		kind, drawn := readable(l, lists).kind(), t.drawn.In(string(r.Body))
-		if t.how.Patient && !drawn && t.run.book.Listing(kind) == partial {
+		if t.how.Patient && !drawn && !t.run.book.Proves(kind) {
 			// A walk has other moves.
 			return NotOurs + "nothing would show that what it makes is of this run: " + r.Method + " " + r.URL
 		}

@@ -129,7 +129,7 @@ func (s *script) pair(i int, row []memberCase) {
 	}
 	title := strings.Join(parts, "; ")
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
-	s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), expect("status not 5xx"), need(s.fine()+orTaken(row...)+" because \"each of these was taken alone: is there a rule between members?\""))
+	s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), expect("status not 5xx"), need(s.fine()+s.orTaken(row...)+" because \"each of these was taken alone: is there a rule between members?\""))
 	if s.Supports("read") {
 		s.step("read it: "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), expect("status 200"), s.covers("expect", "{ "+strings.Join(reads, ", ")+" }"))
 	}

@@ -133,12 +133,13 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 }
 
 // orTaken is what else may be answered to a value that somebody may have already: one that is drawn
-// nobody has. A text may be one of a kind although nothing says so (RFC 9110 §15.5.10).
-func orTaken(cases ...memberCase) (out string) {
+// nobody has. A text may be one of a kind although nothing says so (RFC 9110 §15.5.10), and what is
+// kept in a state may hold it for good.
+func (r *Resource) orTaken(cases ...memberCase) (out string) {
 	for _, c := range cases {
 		drawn := (Field{Text: c.text}).telling()
 		switch {
-		case c.unique && !drawn:
+		case !drawn && (c.unique || r.Gone != "" && strings.HasPrefix(c.text, `"`)):
 			return " or 409 or 422 or 400"
 		case c.unique || !drawn && strings.HasPrefix(c.text, `"`):
 			out = " or 409"
@@ -158,7 +159,7 @@ func (s *script) edge(i int, c memberCase, word string) {
 	}
 	sent := fmt.Sprintf("sent_%d", i+1)
 	s.let(sent, s.turned(s.Make.object(change), later(i)))
-	taken := says(word, s.fine()+orTaken(c))
+	taken := says(word, s.fine()+s.orTaken(c))
 	lines := []line{bodyLine(s.Make, "{"+sent+"}"), taken}
 	if c.like != "" {
 		plain := c.member + " is " + strings.Trim(c.like, `"`)
@@ -362,7 +363,7 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	if method == "PATCH" {
 		content = s.patch("{" + sent + "}")
 	}
-	taken := expect("status 2xx" + orTaken(c))
+	taken := expect("status 2xx" + s.orTaken(c))
 	lines := []line{send(method, s.at("id")), content, taken}
 	if c.like != "" {
 		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)
