@@ -133,7 +133,7 @@ func Faults() []Fault {
 		})
 	}
 	return []Fault{
-		{"deleted-still-there", "DELETE", on("DELETE", one, func(c *call) {
+		{"deleted-still-there", "DELETE again", on("DELETE", one, func(c *call) {
 			if c.p.Get(c.id) != nil && !c.conditional() {
 				c.w.WriteHeader(http.StatusNoContent)
 				return
@@ -186,7 +186,7 @@ func Faults() []Fault {
 			}
 			c.give(a)
 		})},
-		{"put-ignored", "PUT", undone("PUT")},
+		{"put-ignored", "PUT replaced", undone("PUT")},
 		{"put-hits-neighbour", "PUT", spread("PUT")},
 		{"put-answers-226", "PUT", on("PUT", one, func(c *call) {
 			was := c.p.Get(c.id)
@@ -209,7 +209,7 @@ func Faults() []Fault {
 			}
 			c.give(a)
 		})},
-		{"patch-ignored", "PATCH", undone("PATCH")},
+		{"patch-ignored", "PATCH amended", undone("PATCH")},
 		{"patch-hits-all", "PATCH", spread("PATCH")},
 		{"patch-answers-redirect", "PATCH", after("PATCH", one, func(_ *call, a *reply) {
 			if a.fine() {
@@ -341,7 +341,7 @@ func Faults() []Fault {
 				}
 			})
 		})},
-		{"second-delete-500", "DELETE", missing("DELETE", as(500))},
+		{"second-delete-500", "DELETE missed", missing("DELETE", as(500))},
 		{"missing-is-empty-200", "", missing("GET HEAD", func(_ *call, a *reply) {
 			a.Status, a.Body = http.StatusOK, nil
 			a.Fields.Del("Content-Type")
@@ -364,7 +364,7 @@ func Faults() []Fault {
 				a.Say("application/json", `{"harbour":"Gull Point","welcome":true}`)
 			}
 		})},
-		{"unhandled-as-get", "405", asGet(false)},
+		{"unhandled-as-get", "405 unoffered", asGet(false)},
 		{"unknown-method-as-get", "405", asGet(true)},
 		{"unhandled-500", "405", notAllowed(as(500))},
 		{"no-allow", "405", notAllowed(func(_ *call, a *reply) { a.Fields.Del("Allow") })},
@@ -388,15 +388,15 @@ func Faults() []Fault {
 		})},
 		{"errors-under-200", "POST", refused(says(`{"status":"fail","error":"bad response"}`))},
 		{"refused-is-500", "", refused(as(500))},
-		{"number-not-required", "required", mend("POST PUT", number)},
-		{"null-taken", "required", mend("POST PUT", func(c *call, m map[string]any) bool {
+		{"number-not-required", "required JSON", mend("POST PUT", number)},
+		{"null-taken", "required JSON", mend("POST PUT", func(c *call, m map[string]any) bool {
 			if v, there := m[c.p.Number()]; there && v == nil {
 				m[c.p.Number()] = 1
 				return true
 			}
 			return false
 		})},
-		{"types-coerced", "", mend("POST PUT", func(c *call, m map[string]any) bool {
+		{"types-coerced", "JSON", mend("POST PUT", func(c *call, m map[string]any) bool {
 			if n, is := m[c.p.Text()].(json.Number); is {
 				m[c.p.Text()] = string(n) + ".0"
 				return true

@@ -99,17 +99,22 @@ func (s *Service) Names() []string { return []string{s.called(), "created", "key
 // Offers tells whether a service of these manners shows what a fault needs; the words are those of
 // the faults.
 func (m Manners) Offers(needs string) bool {
-	byName := m.Has("identity chosen") || m.Has("identity chosen and repeated")
+	byName, exact := m.Has("identity chosen") || m.Has("identity chosen and repeated"), m.option("text") == ""
 	for _, word := range strings.Fields(needs) {
 		ok := map[string]bool{
-			"PUT": !m.Has("replace none"), "PATCH": !m.Has("amend none") && !m.Has("amend JSON Patch"), "DELETE": true, "HEAD": !m.Has("HEAD none"),
-			"POST": !byName, "list": !m.Has("pages newest ten") && !m.Has("list keyed"), "filter": m.Has("filter by kind"),
+			"PUT": !m.Has("replace none"), "PATCH": !m.Has("amend none") && !m.Has("amend JSON Patch"), "DELETE": true,
+			// What a replace and an amend change reads as it was sent: the text, or the number.
+			"replaced": exact && m.option("filter") == "" && m.option("put keeps") == "" || m.option("number") == "" || m.Has("number two places"), "amended": exact,
+			"JSON": !m.Has("sends forms"), "missed": m.option("repeated delete") == "" || m.Has("repeated delete 410"),
+			// Which methods there are is said where OPTIONS is answered.
+			"unoffered": !m.Has("OPTIONS none") && !m.Has("post amends"), "HEAD": !m.Has("HEAD none"),
+			"POST": !byName, "list": !m.Has("pages newest ten") && !m.Has("list keyed") && !m.Has("entries names only"), "filter": m.Has("filter by kind"),
 			"tags":     m.option("tags") != "" || m.Has("revision 428 without If-Match"),
 			"strong":   m.Has("tags of content") || m.Has("tags of revision"),
 			"again":    m.option("revision") == "",
 			"refuses":  !byName && !m.Has("missing put creates"),
 			"location": m.option("location") != "none",
-			"text":     m.option("text") == "", "number": m.option("number") == "" || m.Has("number two places"),
+			"text":     exact, "number": m.option("number") == "" || m.Has("number two places"),
 			"echo":     m.option("create") == "" || m.Has("create 200") || m.Has("create 202"),
 			"405":      m.option("not offered") != "404" && m.option("not offered") != "501" && m.option("invented method") == "",
 			"length":   m.option("framing") == "" && m.option("moves") != "with reads" && m.option("order of members") == "",

@@ -59,8 +59,9 @@ func (s *script) isList() line {
 
 // listIf200 says the same of an answer that may be a refusal.
 func (s *script) listIf200() line {
-	if s.MembersIfThere {
-		return line{}
+	if s.MembersIfThere && s.XML == "" {
+		// No list is an object without it, and not nothing.
+		return expect("body is object or array when status 200")
 	}
 	return s.isList().onlyWhen("status 200")
 }
