@@ -39,12 +39,20 @@ func TestTexts(t *testing.T) {
 	})
 }
 
-// unseen is the text of a scenario without its steps that stand above as they are: of these their
-// titles, in brackets.
+// unseen is the text of a scenario without what stands above as it is: lines of its head, and steps,
+// of which their titles are left, in brackets.
 func unseen(scenario string, known map[string]bool) string {
 	var out []string
 	for _, block := range strings.Split(scenario, "\n\n") {
 		title, more, _ := strings.Cut(block, "\n")
+		if strings.HasPrefix(title, "scenario ") || len(out) == 0 {
+			lines := slices.DeleteFunc(strings.Split(block, "\n"), func(l string) bool {
+				again := known[l]
+				known[l] = true
+				return again || strings.HasPrefix(l, "  about ")
+			})
+			block = strings.Join(lines, "\n")
+		}
 		switch key := strings.TrimSpace(block); {
 		case !strings.HasPrefix(title, "  step "), more == "":
 		case known[key]:
