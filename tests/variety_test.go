@@ -1,14 +1,11 @@
 package tests
 
 import (
-	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
 	"regexp"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -77,73 +74,6 @@ func TestAMemberThatIsNeverShown(t *testing.T) {
 	r := run(t, dir, "run")
 	assert.Equal(t, 1, r.code, r.out)
 	assert.Contains(t, r.out, "`hidden note` says of a member that it is taken, and never shown")
-}
-
-// Members may have any name that JSON knows.
-func TestMembersOfAnyName(t *testing.T) {
-	t.Parallel()
-	items, next := map[string]map[string]any{}, 0
-	var mu sync.Mutex
-	example := map[string]any{}
-	base := service(t, func(w http.ResponseWriter, r *http.Request) {
-		mu.Lock()
-		defer mu.Unlock()
-		say := func(status int, v any) {
-			w.Header().Set("Content-Type", "application/json")
-			w.WriteHeader(status)
-			_ = json.NewEncoder(w).Encode(v)
-		}
-		_, id, _ := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/")
-		var in map[string]any
-		method := strings.Replace(r.Method, "HEAD", "GET", 1)
-		if method == "POST" && id == "" || method == "PUT" && id != "" {
-			err := json.NewDecoder(r.Body).Decode(&in)
-			for n, v := range example {
-				if have, there := in[n]; err == nil && (!there && n == "a b" || there && fmt.Sprintf("%T", have) != fmt.Sprintf("%T", v)) {
-					err = fmt.Errorf("%q is missing or wrong", n)
-				}
-			}
-			if err != nil || in == nil {
-				say(400, map[string]any{"error": fmt.Sprint(err)})
-				return
-			}
-		}
-		it := items[id]
-		switch {
-		case !strings.HasPrefix(r.URL.Path, "/boxes") || strings.HasPrefix(r.URL.Path, "/boxes-") || id != "" && it == nil:
-			say(404, map[string]any{"error": "not found"})
-		case id == "" && method == "GET":
-			list := []any{}
-			for _, one := range items {
-				list = append(list, one)
-			}
-			say(200, list)
-		case id == "" && method == "POST":
-			next++
-			in["id"] = fmt.Sprint("x", next)
-			items[in["id"].(string)] = in
-			say(201, in)
-		case method == "GET" && id != "":
-			say(200, it)
-		case method == "PUT" && id != "":
-			in["id"] = id
-			items[id] = in
-			say(200, in)
-		case method == "DELETE" && id != "":
-			delete(items, id)
-			w.WriteHeader(204)
-		default:
-			w.Header().Set("Allow", map[bool]string{true: "GET, HEAD, POST", false: "GET, HEAD, PUT, DELETE"}[id == ""])
-			say(405, map[string]any{"error": "not here"})
-		}
-	})
-	const make = `{ "@type": "Crate {turn}", "$ref": "x", "é": 1, "a b": "c", "1": true, "": "e", "it's": "q", "say \"so\"": "q", "two\nlines": "t", "\{turn}": "b", "back\\slash": "s" }`
-	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(make, `\{`, "{")), &example))
-	dir := folder(t, "b.upath", "base "+base+"\n\nresource boxes\n  collection /boxes\n  make "+make+"\n  remake { \"@type\": \"Chest {turn}\", \"a b\": \"d\", \"two\\nlines\": \"u\" }\n  assigned id\n  required \"a b\"\n")
-	r := run(t, dir, "run")
-	assert.Equal(t, 0, r.code, "%s%s", tail(r.out), r.err)
-	assert.NotContains(t, r.out, "blocked")
-	assert.Empty(t, items)
 }
 
 // tail is what a run says at its end: the grid and what is below it.

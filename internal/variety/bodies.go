@@ -24,6 +24,11 @@ import (
 // members are what clients send of a lamp, in the order in which they are looked at.
 var members = []string{"kind", "depth", "note", "marks", "lit"}
 
+// oddly are members of names that JSON knows and few give, and oddText how a file writes them.
+var oddly = map[string]any{"@type": "crate", "$ref": "x", "é": json.Number("1"), "a b": "c", "1": true, "": "e", "it's": "q", `say "so"`: "q", "two\nlines": "t", "{turn}": "b", `back\slash`: "s"}
+
+const oddText = `, "@type": "crate", "$ref": "x", "é": 1, "a b": "c", "1": true, "": "e", "it's": "q", "say \"so\"": "q", "two\nlines": "t", "\{turn}": "b", "back\\slash": "s"`
+
 // longest is how many characters a kind has at most, where that is limited.
 const longest = 80
 
@@ -105,6 +110,19 @@ func (s *Service) object(c *call) (map[string]any, error) {
 func (s *Service) lamp(in map[string]any, self *Item) (map[string]any, error) {
 	known := append(slices.Clone(members), s.called(), "rev")
 	out := map[string]any{}
+	if s.Has("more members of any name") {
+		for name, want := range oddly {
+			known = append(known, name)
+			v, there := in[name]
+			if !there || v == nil {
+				continue
+			}
+			if fmt.Sprintf("%T", v) != fmt.Sprintf("%T", want) {
+				return nil, s.invalid(name, "is of another type")
+			}
+			out[name] = v
+		}
+	}
 	for _, name := range slices.Sorted(maps.Keys(in)) {
 		if !slices.Contains(known, name) {
 			if s.Has("unknown member refused") {

@@ -2,6 +2,7 @@ package variety
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 )
 
@@ -170,7 +171,11 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	if s.Has("times in its own form") {
 		lit = `, "lit": "2031-05-17T10:30:00+02:00"`
 	}
-	say("make %s", wrap(first+`"kind": "Swing `+turn+`", "depth": 4.5, "note": "soft mud"`+lit+marks)+as)
+	more := ""
+	if s.Has("more members of any name") {
+		more = oddText
+	}
+	say("make %s", wrap(first+`"kind": "Swing `+turn+`", "depth": 4.5, "note": "soft mud"`+lit+marks+more)+as)
 	if !s.Has("replace none") {
 		kind := `"kind": "Fixed ` + turn + `"`
 		if s.Has("put keeps a member for good") || s.Has("filter by kind") {
@@ -267,6 +272,12 @@ func (s *Service) sayRest(say func(string, ...any)) {
 		}
 		if s.Has("times in its own form") {
 			text += `, "lit"?: datetime or null`
+		}
+		if s.Has("more members of any name") {
+			text += regexp.MustCompile(`("(?:[^"\\]|\\.)*"): ("[a-z]*"|1|true)`).ReplaceAllStringFunc(oddText, func(one string) string {
+				name, v, _ := strings.Cut(one, `": `)
+				return name + `"?: ` + map[string]string{"1": "number", "true": "boolean"}[v] + map[bool]string{true: "string"}[v[0] == '"'] + " or null"
+			})
 		}
 		if s.natural() || s.Has("identity chosen and repeated") {
 			text = `"ref": /^[a-z0-9-]{1,20}$/, ` + text

@@ -287,6 +287,7 @@ var lines = table(
 	choice("idempotency key", Line{Name: "heard", Allows: "Idempotency-Key draft §2", Clashes: []string{"identity chosen", "identity chosen and repeated"}}),
 	choice("sends", Line{Name: "forms", Allows: "RFC 9110 §8.3", Clashes: []string{"wrap both", "amend", "number", "media", "member twice", "empty list", "revision a member"}}),
 	choice("times", Line{Name: "in its own form", Allows: "RFC 3339 §5.6"}),
+	choice("more members", Line{Name: "of any name", Allows: "RFC 8259 §4", Clashes: []string{"sends"}}),
 	choice("examples", Line{Name: "of functions", Allows: "what a tester may say", Clashes: []string{"filter", "put keeps", "identity natural", "identity chosen and repeated", "missing put creates"}}),
 	choice("says takes", Line{Name: "no", Allows: "what a tester leaves unsaid", Clashes: []string{"length declared"}}),
 	choice("says required", Line{Name: "no", Allows: "what a tester leaves unsaid"}),
