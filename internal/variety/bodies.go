@@ -382,9 +382,11 @@ func (s *Service) write(c *call) *answer {
 	if !replace && !s.Has("amend JSON Patch") {
 		merged := maps.Clone(c.item.Members)
 		for n, v := range in {
-			if v == nil {
+			switch {
+			case v == nil && s.Has("amend application/json, null is nothing"):
+			case v == nil:
 				delete(merged, n)
-			} else {
+			default:
 				merged[n] = v
 			}
 		}

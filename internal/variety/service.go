@@ -491,6 +491,8 @@ func (s *Service) cannot(c *call) *answer {
 			want = []string{"application/merge-patch+json"}
 		case "application/json":
 			want = []string{"application/json", "application/merge-patch+json"}
+		case "application/json, null is nothing":
+			want = []string{"application/json"}
 		case "vendor type":
 			want = []string{"application/vnd.lamps.change+json"}
 		case "JSON Patch":

@@ -185,7 +185,7 @@ func (s *Service) sayExamples(say func(string, ...any)) {
 	}
 	switch {
 	case s.Has("amend none"):
-	case s.Has("amend application/json"):
+	case s.Has("amend application/json"), s.Has("amend application/json, null is nothing"):
 		say("amend %s as application/json", wrap(change))
 	case s.Has("amend vendor type"):
 		say("amend %s as application/vnd.lamps.change+json", wrap(change))

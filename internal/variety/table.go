@@ -103,6 +103,7 @@ var lines = table(
 	choice("amend",
 		Line{Name: "none", Allows: "RFC 5789 §2"},
 		Line{Name: "application/json", Allows: "RFC 5789 §2"},
+		Line{Name: "application/json, null is nothing", Allows: "RFC 5789 §2"},
 		Line{Name: "vendor type", Allows: "RFC 5789 §2"},
 		Line{Name: "JSON Patch", Allows: "RFC 6902 §3", Clashes: []string{"wrap both"}},
 	),

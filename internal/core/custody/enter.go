@@ -132,7 +132,8 @@ func (t *turn) named(r *expect.Reply) (where, id string) {
 		}
 	}
 	if body, err := r.JSON(); err == nil {
-		if v, _ := body.Get("id"); CanName(v) {
+		// One that names what the request was sent to has made nothing.
+		if v, _ := body.Get("id"); CanName(v) && v.Plain() != path.Base(list) {
 			return below(v)
 		}
 	}

@@ -383,7 +383,10 @@ func lifecycleChecks() []Check {
 		{
 			Name: "amend-null-removes", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Level: "should", Source: "RFC 7396 §2",
 			Without: needs(makes, can("amend", "read"), written, mergePatch, func(r *Resource) string {
-				if len(r.optional()) == 0 {
+				switch {
+				case r.Amend.Media == "application/json":
+					return "what null means in a body of application/json is the service's to say"
+				case len(r.optional()) == 0:
 					return "`make` has no optional member"
 				}
 				return ""
