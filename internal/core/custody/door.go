@@ -6,6 +6,8 @@ package custody
 
 import (
 	"fmt"
+	"net/url"
+	"strings"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
@@ -64,7 +66,31 @@ func (s *Scenario) Answered(step Step, answers []*expect.Reply, sent []event.Sen
 	for _, f := range done {
 		f(answers, first)
 	}
-	return t.claimed(answers)
+	wrong := t.claimed(answers)
+	for _, r := range answers {
+		if wrong == nil {
+			t.provesNow(r)
+		}
+	}
+	return wrong
+}
+
+// provesNow looks, in a walk, whether what a create has made is of this run, where nothing in it was
+// drawn: its list may not show all that is there any more once the walk has gone on.
+func (t *turn) provesNow(r *expect.Reply) {
+	if !t.how.Patient || t.how.Elsewhere || !t.strict() || !took(r) || r.Request.Method != "POST" {
+		return
+	}
+	where, _ := t.named(r)
+	c, named := t.own.of(strings.ToLower(where))
+	u, err := url.Parse(r.Request.URL)
+	lists, unknown := t.Lists()
+	if !named || c.drawn || err != nil || unknown != nil {
+		return
+	}
+	u.Path, u.RawPath, u.RawQuery = where, "", ""
+	// What keeps it from being proven is told when it is written to.
+	_ = t.foreign(&exchange.Request{Method: "PUT", URL: u.String(), Header: r.Request.Header, Timeout: r.Request.Timeout}, strings.ToLower(where), lists)
 }
 
 // Learn notes what an answer to a read tells of whose something is.

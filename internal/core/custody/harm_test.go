@@ -370,3 +370,14 @@ func TestWhatMovesIsToldShortly(t *testing.T) {
 	assert.Regexp(t, `^/boats: what was .*: 2 changed; ~ .*; … and \d+ more; and more of it later$`, w.ends[0].Text)
 	assert.Equal(t, 6, strings.Count(w.ends[0].Text, ";"))
 }
+
+// What a walk makes of nothing drawn is shown to be its own while the list tells: later it may not.
+func TestAWalkProvesAtOnce(t *testing.T) {
+	q, run, _ := told(t, "shows its newest three")
+	tr := newTrip(t, q, run, 1, How{Patient: true})
+	for _, line := range []string{mine, "DELETE /boats/51", `POST /boats {"name": "Pram"}`, mine, mine, mine} {
+		assert.NotContains(t, tr.do(line), "held", line)
+	}
+	assert.True(t, tr.s.own.proven["/boats/52"])
+	assert.Equal(t, "204", tr.do("DELETE /boats/52"))
+}
