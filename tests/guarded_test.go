@@ -148,10 +148,13 @@ func TestWhatTakesTooLongEnds(t *testing.T) {
 		"path.upath", step+"deep\n    expect $..*..*..* count 3\n", "filter.upath", step+"wide\n    expect $[?count($[*]) > 1] count 3\n",
 		"xml.upath", step+"xml\n    expect xml //a//a//a//a count 3\n", "schema.upath", step+"wide\n    expect body fits schema \"s.json\"\n",
 		"doubling.upath", doubling+step+"wide\n    expect body is {a29}\n", "chain.upath", chain+step+"wide\n    expect text is \"{a29999}\"\n")
-	for file, says := range map[string]string{"path": "4,000,000 nodes", "filter": "4,000,000 nodes", "xml": "takes more than 3s", "schema": "takes more than 3s", "doubling": "1,000,000 values"} {
-		r := run(t, dir, "run", file+".upath")
+	for i, c := range [][2]string{{"path", "4,000,000 nodes"}, {"filter", "4,000,000 nodes"}, {"xml", "takes more than 3s"}, {"schema", "takes more than 3s"}, {"doubling", "1,000,000 values"}} {
+		if !inTurn(i) {
+			continue
+		}
+		r := run(t, dir, "run", c[0]+".upath")
 		assert.Equal(t, 5, r.code, r.out+r.err)
-		assert.Contains(t, r.out, says)
+		assert.Contains(t, r.out, c[1])
 		assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "--effort 10 allows ten times as much")
 	}
 	assert.Contains(t, run(t, dir, "run", "path.upath", "--effort", "2").out, "8,000,000 nodes")
