@@ -119,16 +119,16 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 		return true
 	}
 	f := at.replies[0].Failure
-	verdict := t.ofExchange(claims)
-	if f.Kind == exchange.Reset && verdict != event.Blocked && t.in.job.s.Check != nil && len(at.replies[0].Request.Body) > sentWhole {
+	verdict, check := t.ofExchange(claims), t.in.job.s.Check != nil
+	if f.Kind == exchange.Reset && verdict != event.Blocked && check && len(at.replies[0].Request.Body) > sentWhole {
 		// A service that answers, and closes before it has read a body to its end, may break the
 		// connection with its answer in it (RFC 9112 §9.6).
 		t.e.Why = "the connection was broken while a long body was sent: the answer, if there was one, cannot be told"
 		return true
 	}
-	if f.Kind == exchange.Between || f.Kind == exchange.SlowAnswer && t.e.Afterwards && t.in.job.s.Check != nil || t.in.job.s.Check != nil && !t.in.around && f.Kind == exchange.Refused {
-		// Nobody was there to take the request, or tidying up took too long: what it asks cannot be told. Why the service
-		// has ended is for the check to say before which it was still there.
+	if f.Kind == exchange.Between || check && (t.e.Afterwards && f.Kind == exchange.SlowAnswer || !t.in.around && f.Kind == exchange.Refused) {
+		// Nobody was there to take the request, or tidying up took too long: what it asks cannot be
+		// told. Why the service has ended is for the check to say before which it was still there.
 		verdict = event.Blocked
 	}
 	finding := event.Finding{Verdict: verdict, Line: t.e.Line, Expected: "an answer", Observed: []string{f.Error()}, Look: f.Look(), Sent: at.sent}

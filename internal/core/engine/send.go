@@ -227,7 +227,7 @@ func (t *step) together(requests []*exchange.Request, replies []*expect.Reply) {
 	}
 	close(gate)
 	all.Wait()
-	if slices.ContainsFunc(replies, func(r *expect.Reply) bool { return r.Failure != nil && r.Failure.Kind == exchange.SlowAnswer }) {
+	if t.in.job.s.Check != nil && slices.ContainsFunc(replies, func(r *expect.Reply) bool { return r.Failure != nil && r.Failure.Kind == exchange.SlowAnswer }) {
 		// What is still under way there would be in the way of what comes next.
 		t.sleep(t.env.o.Timeout)
 	}
