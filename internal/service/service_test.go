@@ -132,11 +132,11 @@ func TestCommandsOfTheShell(t *testing.T) {
 }
 
 func TestServicesThatDoNotStart(t *testing.T) {
-	for manner, want := range map[string]string{"gone": "ended before it was ready; its last output:\nquay: gone", "mute": "not ready within 300ms; its last output:\nquay: mute"} {
+	for manner, want := range map[string]string{"gone": "ended before it was ready; its last output:\nquay: gone", "mute": "not ready within 3s; its last output:\nquay: mute"} {
 		t.Run(manner, func(t *testing.T) {
 			o := options(t, manner)
 			if manner == "mute" {
-				o.Within = 300 * time.Millisecond
+				o.Within = 3 * time.Second
 			}
 			_, err := Start(context.Background(), o)
 			assert.ErrorContains(t, err, want)
