@@ -39,7 +39,7 @@ func lifecycleFaults() []Fault {
 			}()},
 		{Name: "numbers-read-as-text", Says: "the length of a boat reads as a text",
 			Finds: []string{"lifecycle/types-are-kept"}, Also: []string{"lifecycle/create-echo-agrees", "lifecycle/read-agrees-with-list"},
-			middleware: after("GET", "/boats/*", func(_ *call, a *reply) {
+			middleware: after("GET HEAD", "/boats/*", func(_ *call, a *reply) {
 				a.edit(func(m map[string]any) {
 					if n, ok := m["length_m"]; ok {
 						m["length_m"] = fmt.Sprint(n)
