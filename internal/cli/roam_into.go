@@ -38,7 +38,7 @@ func addFound(name string, list []*resource.Resource, found []*roam.Finding) (in
 	}
 	head, body, n := "", "", 0
 	for _, f := range found {
-		if f.Text == "" || has[strings.TrimSuffix(strings.TrimPrefix(resource.Quoted(f.Title), `"`), `"`)] {
+		if f.Text == "" || has[strings.TrimSuffix(strings.TrimPrefix(syntax.Quoted(f.Title), `"`), `"`)] {
 			continue
 		}
 		for _, r := range list {
@@ -53,7 +53,7 @@ func addFound(name string, list []*resource.Resource, found []*roam.Finding) (in
 			}
 			if !uses[use] && use != filepath.Base(name) {
 				uses[use] = true
-				head += "use " + resource.Quoted(use) + "\n"
+				head += "use " + syntax.Quoted(use) + "\n"
 			}
 		}
 		body += "\n" + f.Text

@@ -9,6 +9,7 @@ import (
 
 	"usualpath/internal/contract"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -218,14 +219,14 @@ func (s *Suite) body(op *contract.Operation) ([]string, bool) {
 	base = strings.TrimSpace(strings.ToLower(base))
 	about := singular(op.Path)
 	if types := mediaTypes(op.Spec.RequestBody.Value.Content); slices.Contains(types, "image/png") {
-		return []string{"  file " + quoted(s.picture()) + " as image/png"}, true
+		return []string{"  file " + syntax.Quoted(s.picture()) + " as image/png"}, true
 	}
 	if base == "application/octet-stream" || base == "*/*" || strings.HasPrefix(base, "image/") || strings.HasPrefix(base, "audio/") || strings.HasPrefix(base, "video/") || base == "application/pdf" || base == "application/zip" {
 		s.left(guessed, "a few bytes of text stand for a body of another kind", op.Title()+" ("+base+")")
 		if strings.Contains(base, "*") {
 			base = "application/octet-stream"
 		}
-		return []string{"  text " + quoted("a few bytes for "+about) + " as " + base}, true
+		return []string{"  text " + syntax.Quoted("a few bytes for "+about) + " as " + base}, true
 	}
 	v := mediaExample(media, about, s.guesses(op))
 	if v == nil {
@@ -252,7 +253,7 @@ func (s *Suite) body(op *contract.Operation) ([]string, bool) {
 		if v.Kind != value.String || !strings.HasPrefix(strings.TrimSpace(text), "<") {
 			text = asXML(media.Schema, v, about)
 		}
-		return []string{"  xml " + quoted(text) + as}, true
+		return []string{"  xml " + syntax.Quoted(text) + as}, true
 	}
 	as := " as " + base
 	if base == "text/plain" {
@@ -263,7 +264,7 @@ func (s *Suite) body(op *contract.Operation) ([]string, bool) {
 		s.left(missing, "its body has a type that is not one", op.Title()+" ("+name+")")
 		return nil, false
 	}
-	return []string{"  text " + quoted(text) + as}, true
+	return []string{"  text " + syntax.Quoted(text) + as}, true
 }
 
 // formLines are the fields of a form: lists one line an element, parts that are files as
@@ -280,7 +281,7 @@ func (s *Suite) formLines(v *value.Value, multipart bool, media *openapi3.MediaT
 		}
 		name := fieldName(n)
 		if e := media.Encoding[n]; multipart && e != nil && strings.Contains(e.ContentType, "image/png") {
-			out = append(out, "  part "+name+" file "+quoted(s.picture())+" as image/png")
+			out = append(out, "  part "+name+" file "+syntax.Quoted(s.picture())+" as image/png")
 			continue
 		}
 		list := []*value.Value{v.Items[i]}
@@ -292,7 +293,7 @@ func (s *Suite) formLines(v *value.Value, multipart bool, media *openapi3.MediaT
 			if it.Kind == value.Object || it.Kind == value.Array {
 				text = it.String()
 			}
-			out = append(out, fmt.Sprintf("  %s %s = %s", word, name, quoted(text)))
+			out = append(out, fmt.Sprintf("  %s %s = %s", word, name, syntax.Quoted(text)))
 		}
 	}
 	return out

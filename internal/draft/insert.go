@@ -62,7 +62,7 @@ func Insert(name, text, scenario, base string, lines []string) (*Inserted, error
 		default:
 			added = append(added, "")
 		}
-		added = append(append(added, "scenario "+quoted(scenario)), step...)
+		added = append(append(added, "scenario "+syntax.Quoted(scenario)), step...)
 	}
 	out := text[:at]
 	if out != "" && !strings.HasSuffix(out, "\n") {

@@ -98,7 +98,7 @@ func (s *Suite) lone(groups []*collection, op *contract.Operation) {
 	if len(about) > 0 {
 		comments = strings.Join(about, "\n") + "\n"
 	}
-	s.add(name, part{op.Title(), comments + fmt.Sprintf("scenario %s\n%s%s%s\n", quoted(op.Title()), pre, one.b.String(), after), []string{op.Title()}})
+	s.add(name, part{op.Title(), comments + fmt.Sprintf("scenario %s\n%s%s%s\n", syntax.Quoted(op.Title()), pre, one.b.String(), after), []string{op.Title()}})
 	s.Scenarios++
 }
 
@@ -162,7 +162,7 @@ func (s *Suite) answer(lines []string, status string, r *openapi3.Response, meth
 		if base, _, _ := strings.Cut(types[0], ";"); !strings.Contains(base, "*") && strings.Contains(base, "/") && inLine(base) == base {
 			lines = append(lines, "  header Accept: "+base)
 			if len(types) == 1 {
-				claims = append(claims, fmt.Sprintf("expect header Content-Type is %s", quoted(base)))
+				claims = append(claims, fmt.Sprintf("expect header Content-Type is %s", syntax.Quoted(base)))
 			}
 		}
 		return lines, slices.Concat(claims, expected(r))

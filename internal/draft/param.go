@@ -172,13 +172,13 @@ func fieldName(n string) string {
 	if syntax.IsName(n) {
 		return n
 	}
-	return quoted(n)
+	return syntax.Quoted(n)
 }
 
 // fieldText is the value of a query parameter, in quotes where it must be.
 func fieldText(v string) string {
 	if v == "" || inLine(v) != v || strings.TrimSpace(v) != v || strings.HasPrefix(v, `"`) || strings.ContainsAny(v, "\\{#") {
-		return quoted(v)
+		return syntax.Quoted(v)
 	}
 	return v
 }

@@ -8,6 +8,7 @@ import (
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/late"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -71,7 +72,7 @@ func takeAway(t *Typed, location, id, name string) []string {
 			path = base + path
 		}
 	}
-	return append([]string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE " + strings.TrimSuffix(path, "/") + "/{" + name + "}"}, t.credentials()...)
+	return append([]string{"step " + syntax.Quoted("remove the "+singular(t.Target)+" again"), "  send DELETE " + strings.TrimSuffix(path, "/") + "/{" + name + "}"}, t.credentials()...)
 }
 
 // credentials are the lines of a request that say who sends it: `auth`, and headers but those

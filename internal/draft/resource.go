@@ -150,7 +150,7 @@ func names(list []string) string {
 	var out []string
 	for _, n := range list {
 		if !syntax.IsName(n) {
-			n = quoted(n)
+			n = syntax.Quoted(n)
 		}
 		out = append(out, n)
 	}
@@ -175,7 +175,7 @@ func (r *Resource) with(v *value.Value, turn string) string {
 		case key && form != "":
 			text = turnedBy(form, v.Items[i], turn)
 		}
-		parts = append(parts, strings.ReplaceAll(value.Quoted(n), "{", `\{`)+": "+text)
+		parts = append(parts, syntax.Quoted(n)+": "+text)
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
 }

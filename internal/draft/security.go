@@ -96,7 +96,7 @@ func (c *security) line(s *openapi3.SecurityScheme) string {
 	case s.Type == "http" && strings.EqualFold(s.Scheme, "bearer"), s.Type == "oauth2", s.Type == "openIdConnect":
 		return "auth bearer {token}"
 	case s.Type == "apiKey" && s.In == "header" && syntax.IsMethod(s.Name):
-		return "auth header " + quoted(s.Name) + " {api_key}"
+		return "auth header " + syntax.Quoted(s.Name) + " {api_key}"
 	case s.Type == "apiKey" && s.In == "cookie" && syntax.IsMethod(s.Name):
 		return "header Cookie: " + s.Name + "={api_key}"
 	case s.Type == "apiKey" && s.In == "query" && s.Name != "" && !strings.ContainsFunc(s.Name, odd):

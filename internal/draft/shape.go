@@ -111,7 +111,7 @@ func (s *shaper) shape(name string, v *value.Value, top bool) string {
 			if top && n == s.bind {
 				text = typeOf(v.Items[i]) + " as " + s.as
 			}
-			parts = append(parts, value.Quoted(n)+": "+text)
+			parts = append(parts, syntax.Quoted(n)+": "+text)
 		}
 		return "{ " + strings.Join(append(parts, "..."), ", ") + " }"
 	case value.Array:
@@ -172,7 +172,7 @@ func (s *shaper) union(name string, items []*value.Value) string {
 		if count[n] < objects {
 			mark = "?"
 		}
-		parts = append(parts, value.Quoted(n)+mark+": "+either(forms[n]))
+		parts = append(parts, syntax.Quoted(n)+mark+": "+either(forms[n]))
 	}
 	if objects > 0 {
 		other["{ "+strings.Join(append(parts, "..."), ", ")+" }"] = true
@@ -199,7 +199,7 @@ func either(set map[string]bool) string {
 // literal is a value as written in a file: braces in text are its own.
 func literal(v *value.Value) string {
 	if v.Kind == value.String {
-		return strings.ReplaceAll(value.Quoted(v.Text), "{", `\{`)
+		return syntax.Quoted(v.Text)
 	}
 	return v.String()
 }
@@ -210,7 +210,7 @@ func Body(v *value.Value) string {
 	case value.Object:
 		var parts []string
 		for i, n := range v.Names {
-			parts = append(parts, strings.ReplaceAll(value.Quoted(n), "{", `\{`)+": "+Body(v.Items[i]))
+			parts = append(parts, syntax.Quoted(n)+": "+Body(v.Items[i]))
 		}
 		if len(parts) == 0 {
 			return "{}"
@@ -252,5 +252,3 @@ func singular(path string) string {
 	}
 	return out
 }
-
-func quoted(s string) string { return strings.ReplaceAll(value.Quoted(s), "{", `\{`) }

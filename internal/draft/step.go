@@ -8,6 +8,7 @@ import (
 
 	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/late"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -116,7 +117,7 @@ func (t *Typed) Lines(known Known) []string {
 	}
 	for _, pair := range t.Attached {
 		n, file, _ := strings.Cut(pair, "=")
-		out = append(out, "  part "+n+" file "+quoted(file))
+		out = append(out, "  part "+n+" file "+syntax.Quoted(file))
 	}
 	as := ""
 	if media != "" {
@@ -134,9 +135,9 @@ func (t *Typed) Lines(known Known) []string {
 			word = "xml"
 			as = strings.TrimSuffix(as, " as application/xml")
 		}
-		out = append(out, "  "+word+" "+quoted(t.Text)+as)
+		out = append(out, "  "+word+" "+syntax.Quoted(t.Text)+as)
 	case t.File != "":
-		out = append(out, "  file "+quoted(t.File)+as)
+		out = append(out, "  file "+syntax.Quoted(t.File)+as)
 	}
 	if t.Follow > 0 {
 		out = append(out, fmt.Sprintf("  follow %d", t.Follow))
@@ -151,7 +152,7 @@ func (t *Typed) Lines(known Known) []string {
 // names that the file has already.
 func Step(title string, t *Typed, x *exchange.Exchange, known Known, taken func(name string) bool) Proposal {
 	p := Proposal{Kept: Known{}}
-	p.Lines = append(p.Lines, "step "+quoted(title))
+	p.Lines = append(p.Lines, "step "+syntax.Quoted(title))
 	t, known = p.renew(t, x, known, taken)
 	for _, l := range t.Lines(known) {
 		p.Lines = append(p.Lines, "  "+l)
@@ -170,7 +171,7 @@ func (p *Proposal) expect(x *exchange.Exchange, t *Typed, known Known, taken fun
 	}
 	add("expect status %d", a.Status)
 	if ct := exchange.MediaType(a.Header.Get("Content-Type")); ct != "" && len(a.Body) > 0 {
-		add("expect header Content-Type is %s", quoted(ct))
+		add("expect header Content-Type is %s", syntax.Quoted(ct))
 	}
 	if len(a.Body) == 0 {
 		add("expect body empty")
@@ -211,7 +212,7 @@ func (p *Proposal) expect(x *exchange.Exchange, t *Typed, known Known, taken fun
 			name := free(singular(t.Target)+"_at", taken)
 			add("keep %s from header Location", name)
 			p.Kept[name] = value.NewString(h)
-			p.After = append([]string{"step " + quoted("remove the "+singular(t.Target)+" again"), "  send DELETE {" + name + "}"}, t.credentials()...)
+			p.After = append([]string{"step " + syntax.Quoted("remove the "+singular(t.Target)+" again"), "  send DELETE {" + name + "}"}, t.credentials()...)
 		default:
 			add("expect header Location exists")
 		}

@@ -6,6 +6,7 @@ import (
 
 	"usualpath/internal/contract"
 	"usualpath/internal/core/event"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -200,7 +201,7 @@ func (s *Suite) bind(file string, g *collection) {
 		if name == "" || t.lets[name] != "" || t.inherits(func(up *sheet) bool { return up.lets[name] != "" }) {
 			continue
 		}
-		text, certain := quoted(strings.ReplaceAll(name, "_", "-")), false
+		text, certain := syntax.Quoted(strings.ReplaceAll(name, "_", "-")), false
 		for _, p := range root.first().Params {
 			if p.Value != nil && p.Value.In == "path" && "{"+p.Value.Name+"}" == parts[i] {
 				if v, sure := s.valueOf(root.first(), p.Value); v != nil && v.Kind != value.Null {
@@ -305,7 +306,7 @@ func (t *sheet) head() string {
 	var b strings.Builder
 	has := func(what func(*sheet) bool) bool { return what(t) && !t.inherits(what) }
 	for _, u := range t.uses {
-		b.WriteString("use " + quoted(u) + "\n\n")
+		b.WriteString("use " + syntax.Quoted(u) + "\n\n")
 	}
 	if has(func(t *sheet) bool { return t.unguarded > 0 }) {
 		b.WriteString(Unguarded(t.unguarded))

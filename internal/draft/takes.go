@@ -51,7 +51,7 @@ func takesOf(ref *openapi3.SchemaRef, turn string, examples ...*value.Value) str
 			mark = ""
 		}
 		limits = limits || strings.ContainsAny(text, "0123456789/") || strings.Contains(text, " or ") || shapeWords[text]
-		parts = append(parts, quoted(n)+mark+": "+text)
+		parts = append(parts, syntax.Quoted(n)+mark+": "+text)
 	}
 	if !limits {
 		return ""

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -194,10 +195,10 @@ func difference(before, after *value.Value) string {
 		case ok && value.Equal(was, it) || varies(n, it):
 		case it.Kind == value.Object && ok && was.Kind == value.Object:
 			if inner := difference(was, it); inner != "" {
-				return "{ " + value.Quoted(n) + ": " + inner + ", ... }"
+				return "{ " + syntax.Quoted(n) + ": " + inner + ", ... }"
 			}
 		case it.Kind < value.Array:
-			return "{ " + value.Quoted(n) + ": " + Body(it) + ", ... }"
+			return "{ " + syntax.Quoted(n) + ": " + Body(it) + ", ... }"
 		}
 	}
 	return ""

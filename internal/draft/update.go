@@ -30,7 +30,7 @@ func (s *Suite) Without(there []string) {
 	for _, n := range s.Names {
 		t := s.sheets[n]
 		t.parts = slices.DeleteFunc(t.parts, func(p part) bool {
-			return slices.Contains(there, strings.TrimSuffix(strings.TrimPrefix(quoted(p.title), `"`), `"`)) || slices.Contains(there, p.title)
+			return slices.Contains(there, strings.TrimSuffix(strings.TrimPrefix(syntax.Quoted(p.title), `"`), `"`)) || slices.Contains(there, p.title)
 		})
 	}
 	s.Names = slices.DeleteFunc(s.Names, func(n string) bool { return len(s.sheets[n].parts) == 0 })

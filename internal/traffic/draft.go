@@ -10,6 +10,7 @@ import (
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/exchange"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 	"usualpath/internal/draft"
 )
@@ -348,7 +349,7 @@ func (d *drafting) vary(i int, lines []string) {
 				if g.name != "" && !g.secret {
 					with = "{" + g.name + "}"
 				}
-				l = strings.ReplaceAll(l, ": "+escape(value.Quoted(g.text)), ": "+with)
+				l = strings.ReplaceAll(l, ": "+syntax.Quoted(g.text), ": "+with)
 				if v, err := value.Decode(g.text, value.Limits{}); err == nil && v.Kind == value.Number {
 					for _, end := range []string{",", " }"} {
 						l = strings.ReplaceAll(l, ": "+g.text+end, ": number"+end)
@@ -576,7 +577,7 @@ func (d *drafting) json(i int, v *value.Value) string {
 	case value.Object:
 		var parts []string
 		for k, n := range v.Names {
-			parts = append(parts, escape(value.Quoted(n))+": "+d.json(i, v.Items[k]))
+			parts = append(parts, syntax.Quoted(n)+": "+d.json(i, v.Items[k]))
 		}
 		return "{" + strings.Join(parts, ", ") + "}"
 	case value.Array:

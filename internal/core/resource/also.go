@@ -153,7 +153,7 @@ var acceptXML = headerLine("Accept: application/xml")
 
 // wrap puts the root of an example in XML around its text.
 func (e *Example) wrap(text string) string {
-	return "{ " + quoted(strings.TrimPrefix(e.Space+" "+e.Root, " ")) + ": " + text + " }"
+	return "{ " + syntax.Quoted(strings.TrimPrefix(e.Space+" "+e.Root, " ")) + ": " + text + " }"
 }
 
 // sameInXML reads an item in both forms.

@@ -3,6 +3,8 @@ package resource
 import (
 	"fmt"
 	"strings"
+
+	"usualpath/internal/core/syntax"
 )
 
 // besideOthers are about requests of several kinds at the same time.
@@ -24,7 +26,7 @@ func besideOthers(atOnce string) []Check {
 				s.sets("amend", "amend "+f.Name+" to what it was", f.Name, memberOf("made", f.Name), changes, expect("status not 5xx"))
 				var all []string
 				for i := range copies {
-					all = append(all, []string{"{change}", "{ " + quoted(f.Name) + ": {second} }"}[i%2])
+					all = append(all, []string{"{change}", "{ " + syntax.Quoted(f.Name) + ": {second} }"}[i%2])
 				}
 				s.let("patches", "["+strings.Join(all, ", ")+"]")
 				const at = "amend two members at once"
@@ -61,7 +63,7 @@ func besideOthers(atOnce string) []Check {
 				}
 				for _, f := range s.Remake.Fields {
 					if s.readsAsSent(f.Name) {
-						parts = append(parts, quoted(f.Name)+": any")
+						parts = append(parts, syntax.Quoted(f.Name)+": any")
 					}
 				}
 				s.let("methods", "["+strings.Join(methods, ", ")+"]")
@@ -130,7 +132,7 @@ func (s *script) whole(name string) string {
 	var parts []string
 	for _, f := range s.Remake.Fields {
 		if s.readsAsSent(f.Name) {
-			parts = append(parts, quoted(f.Name)+": "+memberOf(name, f.Name))
+			parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf(name, f.Name))
 		}
 	}
 	return "{ " + strings.Join(append(parts, "..."), ", ") + " }"

@@ -67,7 +67,7 @@ func inLanguage(v *value.Value) string {
 	switch v.Kind {
 	case value.Object:
 		for i, n := range v.Names {
-			parts = append(parts, quoted(n)+": "+inLanguage(v.Items[i]))
+			parts = append(parts, syntax.Quoted(n)+": "+inLanguage(v.Items[i]))
 		}
 		return "{ " + strings.Join(parts, ", ") + " }"
 	case value.Array:

@@ -111,7 +111,7 @@ func inputChecks() []Check {
 						s.attempt(m.what, append([]line{textBody(m.text, s.media())}, lenient...)...)
 						continue
 					}
-					s.refusedOrKept(m.what, textBody(m.text, s.media()), s.refused("400 or 422"), "text is "+quoted(m.text))
+					s.refusedOrKept(m.what, textBody(m.text, s.media()), s.refused("400 or 422"), "text is "+syntax.Quoted(m.text))
 				}
 				if len(s.Make.Fields) > 0 {
 					s.attempt("a trailing comma", append([]line{s.rawBody("", ",")}, lenient...)...)
@@ -156,7 +156,7 @@ func inputChecks() []Check {
 					k++
 				}
 				const xml = "<boat><name>Tern</name></boat>"
-				s.refusedOrKept("XML that says it is JSON", textBody(xml, s.media()), s.refused("400 or 422")+" or 415", "text is "+quoted(xml))
+				s.refusedOrKept("XML that says it is JSON", textBody(xml, s.media()), s.refused("400 or 422")+" or 415", "text is "+syntax.Quoted(xml))
 			},
 		},
 		{
@@ -203,14 +203,14 @@ func inputChecks() []Check {
 					// A store without a schema may take any type, as long as it keeps it.
 					s.attempt(title, bodyLine(s.Make, text), expect(s.fine()+" or 409 or "+s.refused("400 or 422")), prefer("status "+s.refused("400 or 422")), s.unchanged("when status 4xx"))
 					id := s.stray()
-					kept := s.covers("expect", "{ "+quoted(f.Name)+": "+wrong+" }")
+					kept := s.covers("expect", "{ "+syntax.Quoted(f.Name)+": "+wrong+" }")
 					switch f.Kind {
 					case syntax.String:
 						// A number may be taken for the text of its digits: nothing is lost.
-						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or \"" + wrong + "\", ... }")
+						kept = expect(s.subject() + " is { " + syntax.Quoted(f.Name) + ": " + wrong + " or \"" + wrong + "\", ... }")
 					case syntax.Array:
 						// One in place of a list may be taken for a list of one: nothing is bent.
-						kept = expect(s.subject() + " is { " + quoted(f.Name) + ": " + wrong + " or [" + wrong + "], ... }")
+						kept = expect(s.subject() + " is { " + syntax.Quoted(f.Name) + ": " + wrong + " or [" + wrong + "], ... }")
 					}
 					s.step("read what came of "+title, when(s.fine()+of(title)), send("GET", s.at(id)), expect("status 200"), kept)
 				}
@@ -310,7 +310,7 @@ func inputChecks() []Check {
 					s.attempt(title, bodyLine(s.Make, "{"+body+"}"), expect("status not 5xx"))
 					id := s.stray()
 					if s.Supports("read") && s.readsAsSent(name) {
-						s.step("read "+title, when(s.fine()+of(title)), send("GET", s.at(id)), expect("status 200"), s.covers("expect", "{ "+quoted(name)+": "+memberOf(body, name)+" }"))
+						s.step("read "+title, when(s.fine()+of(title)), send("GET", s.at(id)), expect("status 200"), s.covers("expect", "{ "+syntax.Quoted(name)+": "+memberOf(body, name)+" }"))
 					}
 				}
 				if !s.Make.json() {
@@ -392,7 +392,7 @@ func (s *script) rawBody(odd, more string) line {
 		if f.Name == odd {
 			text = s.turned(`"Tern \ud800 {turn}"`, "turn")
 		}
-		parts = append(parts, quoted(f.Name)+": "+text)
+		parts = append(parts, syntax.Quoted(f.Name)+": "+text)
 	}
 	raw := strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s.Make.wrapped("{ " + strings.Join(parts, ", ") + more + " }"))
 	return at(detail, `text "`+raw+`"`+as(s.media()))

@@ -88,7 +88,7 @@ func (s *script) amendments() []string {
 			if s.bound("change") {
 				sent = memberOf("change", f.Name)
 			}
-			out = append(out, quoted(f.Name)+": "+sent)
+			out = append(out, syntax.Quoted(f.Name)+": "+sent)
 		}
 	}
 	return out
@@ -313,7 +313,7 @@ func lifecycleChecks() []Check {
 				s.replaced("replace it without "+strings.Join(s.omitted(), ", "), need("status 2xx"))
 				var parts []string
 				for _, n := range s.omitted() {
-					parts = append(parts, quoted(n)+"?: not "+memberOf("made", n))
+					parts = append(parts, syntax.Quoted(n)+"?: not "+memberOf("made", n))
 				}
 				s.readBack("read it back", need("status 200"), prefer(s.subject()+" is { "+strings.Join(parts, ", ")+", ... }"))
 			},
@@ -397,8 +397,8 @@ func lifecycleChecks() []Check {
 			Write: func(s *script) {
 				s.make(1)
 				n := s.optional()[0].Name
-				s.step("take "+n+" away", send("PATCH", s.at("id")), s.patch("{ "+quoted(n)+": null }"), expect("status not 5xx"))
-				s.readBack("read it back", when("status 2xx"+of("take "+n+" away")), need("status 200"), prefer(s.subject()+" is { "+quoted(n)+"?: not "+memberOf("made", n)+", ... }"))
+				s.step("take "+n+" away", send("PATCH", s.at("id")), s.patch("{ "+syntax.Quoted(n)+": null }"), expect("status not 5xx"))
+				s.readBack("read it back", when("status 2xx"+of("take "+n+" away")), need("status 200"), prefer(s.subject()+" is { "+syntax.Quoted(n)+"?: not "+memberOf("made", n)+", ... }"))
 			},
 		},
 		{
@@ -523,7 +523,7 @@ func lifecycleChecks() []Check {
 					lines[4] = expect(s.only("other") + " count 0")
 				}
 				if f := s.Make.field(s.FilterName); f != nil && s.readsAsSent(f.Name) && s.By != "$" {
-					lines = append(lines, expect(s.Members+" every { "+quoted(s.FilterName)+": "+memberOf("made", s.FilterName)+", ... }"))
+					lines = append(lines, expect(s.Members+" every { "+syntax.Quoted(s.FilterName)+": "+memberOf("made", s.FilterName)+", ... }"))
 				}
 				if s.paged() == "" {
 					s.step("ask for those", lines...)
@@ -606,7 +606,7 @@ func (s *script) onFirstPage() line {
 // source is an earlier answer's item.
 func (s *script) source(title string) string {
 	if s.Content == "$" {
-		return quoted(title)
+		return syntax.Quoted(title)
 	}
 	return s.Content + of(title)
 }
@@ -699,7 +699,7 @@ func (s *script) assigned() {
 		if s.Identifies(n) && !s.Supports("delete") {
 			continue
 		}
-		parts = append(parts, quoted(n)+"?: not "+*change[n])
+		parts = append(parts, syntax.Quoted(n)+"?: not "+*change[n])
 	}
 	if len(parts) == 0 {
 		return
@@ -766,7 +766,7 @@ func (s *script) keepsValues() {
 		s.let(body, s.turned(s.Make.object(change), later(k)))
 		s.attempt(title, bodyLine(s.Make, "{"+body+"}"), expect("status not 5xx"))
 		id := s.stray()
-		shown := s.covers("expect", "{ "+quoted(name)+": "+memberOf(body, name)+" }")
+		shown := s.covers("expect", "{ "+syntax.Quoted(name)+": "+memberOf(body, name)+" }")
 		if value == "null" || value == `""` {
 			// What null or no text stands for is the service's to say: nothing, or a
 			// default.

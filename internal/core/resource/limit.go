@@ -180,7 +180,7 @@ func beyonds(n, example *syntax.Node) []limited {
 		case syntax.String:
 			if text, plain := a.Template.Plain(); plain && text != "" {
 				for _, other := range []struct{ how, text string }{{"in the other case", swapCase(text)}, {"with a blank before it", " " + text}, {"with a letter more", text + "x"}} {
-					out = append(out, limited{says: value.Quoted(value.Cut(other.text, 40)) + ", an alternative " + other.how, text: quoted(other.text)})
+					out = append(out, limited{says: value.Quoted(value.Cut(other.text, 40)) + ", an alternative " + other.how, text: syntax.Quoted(other.text)})
 				}
 			}
 		case syntax.Regex:
@@ -247,7 +247,7 @@ func member(n *syntax.Node, name string) *syntax.Node {
 func withMember(n, example *syntax.Node, name, text string) (string, bool) {
 	var parts []string
 	seen := false
-	add := func(key, v string) { parts = append(parts, quoted(key)+": "+v) }
+	add := func(key, v string) { parts = append(parts, syntax.Quoted(key)+": "+v) }
 	if example != nil && example.Kind == syntax.Object {
 		for _, f := range example.Fields {
 			key, _ := f.Key.Template.Plain()
@@ -301,8 +301,8 @@ func normal(n *syntax.Node) (string, bool) {
 			continue
 		}
 		if short, _, found := pattern.Fit(re); found {
-			if ok, known := fits(n, quoted(short)); known && ok {
-				return quoted(short), true
+			if ok, known := fits(n, syntax.Quoted(short)); known && ok {
+				return syntax.Quoted(short), true
 			}
 		}
 	}
@@ -316,7 +316,7 @@ func missesOf(re *regexp.Regexp) []limited {
 	}
 	var out []limited
 	for _, m := range pattern.Near(re, short) {
-		out = append(out, limited{says: value.Quoted(value.Cut(m.Text, 40)) + ", the pattern " + m.How, text: quoted(m.Text)})
+		out = append(out, limited{says: value.Quoted(value.Cut(m.Text, 40)) + ", the pattern " + m.How, text: syntax.Quoted(m.Text)})
 	}
 	return out
 }
@@ -352,7 +352,7 @@ func otherUUID(example *syntax.Node) []limited {
 	if !plain || !shape.IsText("uuid", text) {
 		return nil
 	}
-	return []limited{{says: "the UUID in the other case", text: quoted(swapCase(text)), usual: true, reads: anyCase}}
+	return []limited{{says: "the UUID in the other case", text: syntax.Quoted(swapCase(text)), usual: true, reads: anyCase}}
 }
 
 func beyondsOfType(n, example *syntax.Node) []limited {

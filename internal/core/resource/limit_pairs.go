@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"usualpath/internal/core/syntax"
 )
 
 // pairs are bodies in which each pair of values of two members stands together:
@@ -121,7 +123,7 @@ func (s *script) pair(i int, row []memberCase) {
 	for k := range row {
 		change[row[k].member] = &row[k].text
 		parts = append(parts, row[k].title())
-		reads = append(reads, quoted(row[k].member)+": "+memberOf(sent, row[k].member))
+		reads = append(reads, syntax.Quoted(row[k].member)+": "+memberOf(sent, row[k].member))
 		row[k].unique = slices.Contains(s.Unique, row[k].member)
 	}
 	if change = s.told(change); change == nil {

@@ -121,9 +121,9 @@ func (s *script) readsCase(word string, c memberCase, sent string) line {
 	at := s.inItem(memberPath(c.member))
 	switch c.reads {
 	case asSent:
-		return s.covers(word, "{ "+quoted(c.member)+": "+memberOf(sent, c.member)+" }")
+		return s.covers(word, "{ "+syntax.Quoted(c.member)+": "+memberOf(sent, c.member)+" }")
 	case asNull:
-		return says(word, s.subject()+" is { "+quoted(c.member)+"?: not "+quoted("null")+", ... }")
+		return says(word, s.subject()+" is { "+syntax.Quoted(c.member)+"?: not "+syntax.Quoted("null")+", ... }")
 	case asInstant:
 		return says(word, at+" is within 0s of "+memberOf(sent, c.member))
 	case anyCase:
@@ -182,7 +182,9 @@ func (s *script) edge(i int, c memberCase, word string) {
 	switch {
 	case !s.Supports("read") || reads.none():
 	case read:
-		shape := func(of string) line { return says(word, s.subject()+" is { "+quoted(c.member)+"?: "+of+", ... }") }
+		shape := func(of string) line {
+			return says(word, s.subject()+" is { "+syntax.Quoted(c.member)+"?: "+of+", ... }")
+		}
 		look("read it: ", when("{"+byDefault+"} missing"), shape("null"))
 		look("read it beside its default: ", when("{"+byDefault+"} exists"), shape("null or {"+byDefault+"}"))
 	default:
@@ -230,7 +232,7 @@ func limitChecks() []Check {
 				for i, c := range s.beyondCases() {
 					if !named[c.member] {
 						named[c.member] = true
-						s.attempt(c.title(), bodyLine(s.Make, s.turned(s.Make.object(c.sets()), later(i))), prefer("text contains "+quoted(c.member)+" when status 4xx"))
+						s.attempt(c.title(), bodyLine(s.Make, s.turned(s.Make.object(c.sets()), later(i))), prefer("text contains "+syntax.Quoted(c.member)+" when status 4xx"))
 					}
 				}
 			},
@@ -277,7 +279,7 @@ func limitChecks() []Check {
 					s.step("amend it: "+c.title(), append([]line{send("PATCH", s.at("id")), s.patch(s.turned(s.Amend.object(c.sets()), "turn"))}, s.refusal("4xx")...)...)
 				}
 				for i, c := range s.changeable(s.edgeCases(false), s.Amend) {
-					s.changed(i, c, "PATCH", "{ "+quoted(c.member)+": "+c.text+" }")
+					s.changed(i, c, "PATCH", "{ "+syntax.Quoted(c.member)+": "+c.text+" }")
 				}
 			},
 		},
@@ -367,7 +369,7 @@ func (s *script) changed(i int, c memberCase, method, body string) {
 	lines := []line{send(method, s.at("id")), content, taken}
 	if c.like != "" {
 		plain := strings.TrimSuffix(title, c.title()) + c.member + " is " + strings.Trim(c.like, `"`)
-		sends := s.patch("{ " + quoted(c.member) + ": " + c.like + " }")
+		sends := s.patch("{ " + syntax.Quoted(c.member) + ": " + c.like + " }")
 		if method == "PUT" {
 			sends = bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{c.member: &c.like}), "turn"))
 		}
@@ -405,7 +407,7 @@ func unknownMembers(s *script) {
 		s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), status, s.unchanged("when status 4xx"))
 		if s.Supports("read") && !s.open {
 			// Taken, it is left out as a whole, or kept as a whole.
-			s.step("read it "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), prefer(s.subject()+" is { "+quoted(name)+"?: "+memberOf(sent, name)+", ... }"))
+			s.step("read it "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), prefer(s.subject()+" is { "+syntax.Quoted(name)+"?: "+memberOf(sent, name)+", ... }"))
 		}
 	}
 	texts := s.texts()
@@ -418,8 +420,8 @@ func unknownMembers(s *script) {
 		s.let("sent_3", s.turned(s.Make.object(map[string]*string{other: &extra}), later(2)))
 		s.attempt(title, bodyLine(s.Make, "{sent_3}"), prefer("status not 5xx"), s.unchanged("when status 4xx"))
 		if s.Supports("read") && s.readsAsSent(name) {
-			s.step("read it "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), s.covers("prefer", "{ "+quoted(name)+": "+memberOf("sent_3", name)+" }"))
+			s.step("read it "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), prefer("status 200"), s.covers("prefer", "{ "+syntax.Quoted(name)+": "+memberOf("sent_3", name)+" }"))
 		}
 	}
-	s.attempt(name+" twice", s.rawBody("", ", "+quoted(name)+": \"Tern {turn} again\""), prefer("status not 5xx"), s.unchanged("when status 4xx"))
+	s.attempt(name+" twice", s.rawBody("", ", "+syntax.Quoted(name)+": \"Tern {turn} again\""), prefer("status not 5xx"), s.unchanged("when status 4xx"))
 }

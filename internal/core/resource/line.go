@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"usualpath/internal/core/syntax"
-	"usualpath/internal/core/value"
 )
 
 // place is where a line is in its step.
@@ -53,7 +52,7 @@ func againTimes(n int) line            { return at(repeat, "again "+strconv.Itoa
 func jsonBody(text, media string) line { return at(detail, "json "+text+as(media)) }
 
 // textBody sends a text as it is.
-func textBody(text, media string) line { return at(detail, "text "+quoted(text)+as(media)) }
+func textBody(text, media string) line { return at(detail, "text "+syntax.Quoted(text)+as(media)) }
 
 func as(media string) string {
 	if media == "" {
@@ -79,31 +78,18 @@ func (l line) ifThere() line { return line{l.place, l.text + " if there"} }
 // says is a claim with a word of the caller's: expect, prefer or need.
 func says(word, what string) line { return at(claim, word+" "+what) }
 
-// quoted is a text as a string of the language: no brace in it stands for a name.
-func quoted(text string) string {
-	plain := value.Quoted(text)
-	var b strings.Builder
-	for i := range len(plain) {
-		if plain[i] == '{' && syntax.NameByte(plain[i+1]) {
-			b.WriteByte('\\')
-		}
-		b.WriteByte(plain[i])
-	}
-	return b.String()
-}
-
 // inQuotes is a text of the language, as written in a file, as a string.
 func inQuotes(raw string) string { return `"` + raw + `"` }
 
 // of names a step whose answer is meant.
-func of(title string) string { return " of " + quoted(title) }
+func of(title string) string { return " of " + syntax.Quoted(title) }
 
 // memberOf is a member of a named value, in braces.
 func memberOf(name, member string) string {
 	if syntax.IsName(member) {
 		return "{" + name + "." + member + "}"
 	}
-	return "{" + name + "[" + value.Quoted(member) + "]}"
+	return "{" + name + "[" + syntax.Quoted(member) + "]}"
 }
 
 // step is one step of a derived scenario.
@@ -114,7 +100,7 @@ type step struct {
 
 func (s step) text() string {
 	var b strings.Builder
-	b.WriteString("\n  step " + quoted(s.title) + "\n")
+	b.WriteString("\n  step " + syntax.Quoted(s.title) + "\n")
 	// What comes before the request comes first, wherever it was added.
 	for _, first := range []bool{true, false} {
 		for _, l := range s.lines {

@@ -56,7 +56,7 @@ func listChecks() []Check {
 				s.have()
 				s.observe(false)
 				for _, one := range [][2]string{{"no_such_parameter", "1"}, {"sort", "no_such_member"}, {"order_by", "no_such_member;--"}, {"order", "sideways"}, {"fields", "no_such_member"}, {"q[]", "{"}, {"filter", "'"}} {
-					s.step("ask with "+one[0]+" = "+one[1], send("GET", s.list()), queryLine(one[0], quoted(one[1])), expect("status not 5xx"), s.unchanged(""))
+					s.step("ask with "+one[0]+" = "+one[1], send("GET", s.list()), queryLine(one[0], syntax.Quoted(one[1])), expect("status not 5xx"), s.unchanged(""))
 				}
 			},
 		},
@@ -75,10 +75,10 @@ func listChecks() []Check {
 					if text != nil && text.Kind == syntax.String {
 						none = expect(s.Members + " count 0 when status 200")
 					}
-					s.step("ask for "+one, send("GET", s.list()), queryLine(s.FilterName, quoted(one)), expect("status not 5xx"), none)
+					s.step("ask for "+one, send("GET", s.list()), queryLine(s.FilterName, syntax.Quoted(one)), expect("status not 5xx"), none)
 				}
 				for _, one := range []string{`'`, `\`, `%`, `[`, `*`, `$ne`} {
-					s.step("ask for "+one, send("GET", s.list()), queryLine(s.FilterName, quoted(one)), expect("status not 5xx"))
+					s.step("ask for "+one, send("GET", s.list()), queryLine(s.FilterName, syntax.Quoted(one)), expect("status not 5xx"))
 				}
 			},
 		},

@@ -3,6 +3,8 @@ package resource
 import (
 	"fmt"
 	"strings"
+
+	"usualpath/internal/core/syntax"
 )
 
 // builtIn are names that objects of a language have of themselves.
@@ -117,7 +119,7 @@ func nameChecks() []Check {
 				s.parent()
 				for _, word := range builtIn {
 					claims := []line{expect("status not 5xx"), expect("status 3xx or 4xx")}
-					if itself := s.ifNamed(quoted(word)); !itself.none() {
+					if itself := s.ifNamed(syntax.Quoted(word)); !itself.none() {
 						// A name that a user has given is one.
 						claims[1] = itself
 					}

@@ -70,7 +70,7 @@ func (s *script) emptiedBy(f Field, before string, changes line, write func(titl
 	for _, text := range s.emptied(f) {
 		title := text + " for " + f.Name
 		write(title, f.Name, text, changes, expect("status not 5xx"))
-		s.readBack("read it after "+title, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.subject()+" is { "+quoted(f.Name)+"?: not "+before+", ... }"))
+		s.readBack("read it after "+title, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.subject()+" is { "+syntax.Quoted(f.Name)+"?: not "+before+", ... }"))
 	}
 }
 
@@ -103,7 +103,7 @@ func (s *script) amends(f Field, value string) line {
 
 // both is what an item shows after the amend and the second one.
 func (s *script) both() line {
-	return s.covers("expect", "{ "+strings.Join(append(s.amendments(), quoted(s.secondChange().Name)+": {second}"), ", ")+" }")
+	return s.covers("expect", "{ "+strings.Join(append(s.amendments(), syntax.Quoted(s.secondChange().Name)+": {second}"), ", ")+" }")
 }
 
 // asSent says of an answer that it shows what an earlier one does in the members that were
@@ -117,7 +117,7 @@ func (s *script) asSent(word, earlier string, but *Example) []line {
 		}
 	}
 	if len(fields) == 0 {
-		return []line{says(word, "body same as "+quoted(earlier)+s.except())}
+		return []line{says(word, "body same as "+syntax.Quoted(earlier)+s.except())}
 	}
 	var out []line
 	var seen []string
@@ -204,7 +204,7 @@ func overwriteChecks() []Check {
 				parts := s.amendments()
 				for _, f := range s.Remake.Fields {
 					if s.Amend.field(f.Name) == nil && s.readsAsSent(f.Name) {
-						parts = append(parts, quoted(f.Name)+": "+memberOf("remade", f.Name))
+						parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf("remade", f.Name))
 					}
 				}
 				s.settled("amend it", "read it back", expect("status 200"), s.covers("expect", "{ "+strings.Join(parts, ", ")+" }"))

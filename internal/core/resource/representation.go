@@ -3,6 +3,8 @@ package resource
 import (
 	"fmt"
 	"slices"
+
+	"usualpath/internal/core/syntax"
 )
 
 // anError is what an answer that is an error looks like from the inside.
@@ -160,7 +162,7 @@ func representationChecks() []Check {
 					// What is answered without a body, or not refused, has no form to compare.
 					s.asks(r, r.title)
 					s.asks(r, r.title+", again", when("body is any"+of(all[0].title)), when("status 4xx"+of(r.title)), when("text matches /./"+of(r.title)),
-						prefer("body resembles "+quoted(all[0].title)+" when status 4xx"))
+						prefer("body resembles "+syntax.Quoted(all[0].title)+" when status 4xx"))
 				}
 			},
 		},

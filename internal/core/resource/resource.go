@@ -625,7 +625,7 @@ func (e *Example) object(change map[string]*string) string {
 	var parts []string
 	done := map[string]bool{}
 	if n := change[e.Name]; n != nil && e.Name != "" {
-		parts, done[e.Name] = append(parts, quoted(e.Name)+": "+*n), true
+		parts, done[e.Name] = append(parts, syntax.Quoted(e.Name)+": "+*n), true
 	}
 	for _, f := range e.Fields {
 		text := f.Text
@@ -636,7 +636,7 @@ func (e *Example) object(change map[string]*string) string {
 			}
 			text = *c
 		}
-		parts = append(parts, quoted(f.Name)+": "+text)
+		parts = append(parts, syntax.Quoted(f.Name)+": "+text)
 	}
 	var more []string
 	for n := range change {
@@ -646,7 +646,7 @@ func (e *Example) object(change map[string]*string) string {
 	}
 	slices.Sort(more)
 	for _, n := range more {
-		parts = append(parts, quoted(n)+": "+*change[n])
+		parts = append(parts, syntax.Quoted(n)+": "+*change[n])
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
 }

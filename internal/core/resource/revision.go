@@ -76,14 +76,14 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 			continue
 		}
 		if empty, ok := strings.CutPrefix(body, "{}"); ok {
-			out[j].text = "json { " + quoted(member) + ": {" + rev + "} }" + empty
+			out[j].text = "json { " + syntax.Quoted(member) + ": {" + rev + "} }" + empty
 			continue
 		}
 		if name, plain := strings.CutPrefix(body, "{"); plain && !strings.HasPrefix(body, "{ ") {
 			name, rest, _ := strings.Cut(name, "}")
-			out[j].text = "json {with_member(" + name + ", " + quoted(member) + ", " + rev + ")}" + rest
+			out[j].text = "json {with_member(" + name + ", " + syntax.Quoted(member) + ", " + rev + ")}" + rest
 		} else if plain {
-			out[j].text = "json { " + quoted(member) + ": {" + rev + "}, " + strings.TrimPrefix(body, "{ ")
+			out[j].text = "json { " + syntax.Quoted(member) + ": {" + rev + "}, " + strings.TrimPrefix(body, "{ ")
 		}
 	}
 	return out
@@ -94,5 +94,5 @@ func Queried(name string) string {
 	if strings.HasPrefix(name, `"`) || name != "" && !strings.ContainsAny(name, " \t=\"{#\\") {
 		return name
 	}
-	return quoted(name)
+	return syntax.Quoted(name)
 }

@@ -277,7 +277,7 @@ func (w *Scene) Size() int { return len(w.s.body) }
 func (w *Scene) Text(title, about string) string {
 	s := w.s
 	var b strings.Builder
-	fmt.Fprintf(&b, "scenario %s\n  about %s\n  need status not 429 and not 503\n", quoted(title), quoted(about))
+	fmt.Fprintf(&b, "scenario %s\n  about %s\n  need status not 429 and not 503\n", syntax.Quoted(title), syntax.Quoted(about))
 	for _, l := range s.Lines {
 		b.WriteString("  " + l + "\n")
 	}
@@ -285,9 +285,6 @@ func (w *Scene) Text(title, about string) string {
 	b.WriteString(s.rest(w.All))
 	return b.String()
 }
-
-// Quoted is a text as a string of the language.
-func Quoted(text string) string { return quoted(text) }
 
 // MemberPath is the JSONPath of a member by name.
 func MemberPath(name string) string { return memberPath(name) }

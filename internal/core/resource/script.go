@@ -107,8 +107,8 @@ func (s *script) text() string {
 	if s.of != "" {
 		title += ", " + s.of
 	}
-	fmt.Fprintf(&b, "scenario %s\n", quoted(title))
-	fmt.Fprintf(&b, "  about %s\n", quoted(s.check.Because()))
+	fmt.Fprintf(&b, "scenario %s\n", syntax.Quoted(title))
+	fmt.Fprintf(&b, "  about %s\n", syntax.Quoted(s.check.Because()))
 	fmt.Fprintf(&b, "  check %s of %s on %s", s.check.ID(), s.Name, s.check.Operation(s.Resource))
 	if s.level != "must" {
 		b.WriteString(" level " + s.level)
@@ -238,7 +238,7 @@ func (s *script) ifNamed(id string) line {
 	case name == "" || s.Make == nil || len(s.Make.Fields) == 0:
 		return line{}
 	}
-	return expect(s.subject() + " is { " + quoted(name) + "?: " + id + ", ... } when status 2xx")
+	return expect(s.subject() + " is { " + syntax.Quoted(name) + "?: " + id + ", ... } when status 2xx")
 }
 
 // identity is the JSONPath of the identity in the item itself; "" where that is
@@ -763,13 +763,13 @@ func (s *script) shows(word, made string) line {
 	times := false
 	for _, f := range e.Fields {
 		if f.Kind == syntax.String && s.asInstants(f.Name) {
-			parts = append(parts, quoted(f.Name)+": datetime within 0s of "+memberOf(made, f.Name))
+			parts = append(parts, syntax.Quoted(f.Name)+": datetime within 0s of "+memberOf(made, f.Name))
 			times = true
 			continue
 		}
 		// A form has texts only: what else it may read as is not known.
 		if s.readsAsSent(f.Name) && !f.nothing() && (!form || f.Kind == syntax.String) {
-			parts = append(parts, quoted(f.Name)+": "+memberOf(made, f.Name))
+			parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
 	}
 	if s.Reads == "" && times {
@@ -793,7 +793,7 @@ func (s *script) showsNothing(e *Example) line {
 	var parts []string
 	for _, f := range e.Fields {
 		if empty := map[syntax.NodeKind]string{syntax.Array: "[]", syntax.Object: "{ }"}[f.Kind]; empty != "" && f.nothing() && s.readsAsSent(f.Name) {
-			parts = append(parts, quoted(f.Name)+"?: "+empty+" or null")
+			parts = append(parts, syntax.Quoted(f.Name)+"?: "+empty+" or null")
 		}
 	}
 	if len(parts) == 0 {

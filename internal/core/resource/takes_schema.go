@@ -80,7 +80,7 @@ func (c *schemaReader) object(s *value.Value, deep int) string {
 		if required[name] {
 			mark = ""
 		}
-		parts = append(parts, quoted(name)+mark+": "+c.shape(one, deep+1))
+		parts = append(parts, syntax.Quoted(name)+mark+": "+c.shape(one, deep+1))
 	}
 	// What a schema does not say is no promise that more is taken.
 	if more, ok := s.Get("additionalProperties"); ok && (more.Kind != value.Bool || more.Plain() != "false") {

@@ -1,5 +1,7 @@
 package resource
 
+import "usualpath/internal/core/syntax"
+
 // uniqueMember is the first unique member that an example gives another value
 // for each item, and that is not the identity, which stays; nil for none.
 func (r *Resource) uniqueMember() *Field {
@@ -50,7 +52,7 @@ func changesOne(r *Resource) string {
 // sets writes a request that gives one member of the first item a value.
 func (s *script) sets(way, title, member, text string, lines ...line) {
 	if way == "amend" {
-		s.step(title, append([]line{send("PATCH", s.at("id")), s.patch("{ " + quoted(member) + ": " + text + " }")}, lines...)...)
+		s.step(title, append([]line{send("PATCH", s.at("id")), s.patch("{ " + syntax.Quoted(member) + ": " + text + " }")}, lines...)...)
 		return
 	}
 	e := s.changing()

@@ -20,7 +20,7 @@ func (w *walk) create(c class) *move {
 		}
 	case c == taken && len(r.Unique) > 0 && !r.ByName():
 		it := w.target()
-		if it == nil || !w.named(it) {
+		if it == nil || !w.named(it, r.Make) {
 			return nil
 		}
 		m.turn = it.turn
@@ -68,7 +68,7 @@ func (w *walk) fill(m *move, it *item, e *resource.Example) bool {
 		}
 	case taken:
 		other := w.target()
-		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() || !w.named(other) {
+		if len(r.Unique) == 0 || other == nil || other.turn == it.turn || r.ByName() || !w.named(other, map[op]*resource.Example{opReplace: e, opAmend: r.Make}[m.op]) {
 			return false
 		}
 		turn = other.turn
@@ -138,9 +138,13 @@ func (w *walk) free() int {
 	return list[w.rand.IntN(len(list))]
 }
 
-// named tells whether an item was read as having its unique values.
-func (w *walk) named(it *item) bool {
-	return it.was < 0 && !slices.ContainsFunc(w.of.r.Unique, func(n string) bool { return it.want[n].pending })
+// named tells whether an item was read as having the unique values that an example gives to one
+// of its number.
+func (w *walk) named(it *item, e *resource.Example) bool {
+	return it.was < 0 && !slices.ContainsFunc(w.of.r.Unique, func(n string) bool {
+		has := it.want[n]
+		return has.pending || !slices.ContainsFunc(e.Fields, func(f resource.Field) bool { return f.Name == n && f.Text == has.text })
+	})
 }
 
 // sameTag tells whether a tag that should be stale is the current one.

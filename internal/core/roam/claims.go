@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
 )
 
 // servedOrRefused is why no answer is 5xx.
@@ -16,7 +17,7 @@ func expects(what, because string) string {
 	if because == "" {
 		return "expect " + what
 	}
-	return "expect " + what + "  because " + resource.Quoted(because)
+	return "expect " + what + "  because " + syntax.Quoted(because)
 }
 
 // onLast are the claims on the answer of the last move, nil where only its success
@@ -55,7 +56,7 @@ func (t *trial) onLast() []string {
 		}
 	case Listed:
 		if t.effect() && t.last.op == opDelete {
-			return []string{"need status 2xx", expects(list+" loses { "+resource.Quoted(t.identity())+": "+id+", ... }", "what was deleted is no longer in its list (RFC 9110 §9.3.5)")}
+			return []string{"need status 2xx", expects(list+" loses { "+syntax.Quoted(t.identity())+": "+id+", ... }", "what was deleted is no longer in its list (RFC 9110 §9.3.5)")}
 		}
 	}
 	return nil
@@ -137,7 +138,7 @@ func (t *trial) atEnd(w *resource.Scene) {
 func (t *trial) reads(because string) []string {
 	var out []string
 	for _, n := range t.d.members {
-		out = append(out, t.readsMember("expect", n)+"  because "+resource.Quoted(because))
+		out = append(out, t.readsMember("expect", n)+"  because "+syntax.Quoted(because))
 	}
 	return out
 }
@@ -157,7 +158,7 @@ func (t *trial) needs() []string {
 func (t *trial) readsMember(word, n string) string {
 	c := t.cell(n)
 	if absent(c.v) {
-		return word + " " + t.g.r.Subject() + " is { " + resource.Quoted(n) + "?: null, ... }"
+		return word + " " + t.g.r.Subject() + " is { " + syntax.Quoted(n) + "?: null, ... }"
 	}
 	return word + " " + t.g.r.InItem(n) + " is " + t.text(n)
 }
@@ -245,7 +246,7 @@ func (t *trial) text(n string) string {
 		if resource.Named(n) {
 			return fmt.Sprintf("{sent_%d.%s}", c.seq, n)
 		}
-		return fmt.Sprintf("{sent_%d[%s]}", c.seq, resource.Quoted(n))
+		return fmt.Sprintf("{sent_%d[%s]}", c.seq, syntax.Quoted(n))
 	}
 	return t.g.r.Turned(c.text, number(c.turn))
 }

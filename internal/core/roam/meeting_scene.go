@@ -7,6 +7,7 @@ import (
 
 	"usualpath/internal/core/history"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
 )
 
 // scene writes what the clients did as requests that are sent at once.
@@ -148,7 +149,7 @@ func (m *meeting) claims(list []*call, fields func([]field) []field) []string {
 			var parts []string
 			for _, n := range names {
 				if v := text(c, n); v != "" {
-					parts = append(parts, resource.Quoted(n)+": "+v)
+					parts = append(parts, syntax.Quoted(n)+": "+v)
 				}
 			}
 			if len(parts) == len(names) {

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/resource"
-	"usualpath/internal/core/value"
+	"usualpath/internal/core/syntax"
 )
 
 // op is an operation on an item, or on the list.
@@ -156,7 +156,7 @@ func bodyText(r *resource.Resource, fields []field) string {
 	}
 	var parts []string
 	for _, f := range fields {
-		parts = append(parts, value.Quoted(f.name)+": "+r.Turned(f.text, number(f.turn)))
+		parts = append(parts, syntax.Quoted(f.name)+": "+r.Turned(f.text, number(f.turn)))
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
 }

@@ -8,6 +8,7 @@ import (
 
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
 
@@ -108,7 +109,7 @@ func literal(v *value.Value) string {
 	}
 	switch v.Kind {
 	case value.String:
-		return resource.Quoted(v.Text)
+		return syntax.Quoted(v.Text)
 	case value.Array:
 		var parts []string
 		for _, one := range v.Items {
@@ -118,7 +119,7 @@ func literal(v *value.Value) string {
 	case value.Object:
 		var parts []string
 		for i, n := range v.Names {
-			parts = append(parts, resource.Quoted(n)+": "+literal(v.Items[i]))
+			parts = append(parts, syntax.Quoted(n)+": "+literal(v.Items[i]))
 		}
 		return "{ " + strings.Join(parts, ", ") + " }"
 	}

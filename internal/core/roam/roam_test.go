@@ -448,3 +448,9 @@ func TestMoments(t *testing.T) {
 		assert.Equal(t, size, bucket(n), n)
 	}
 }
+
+// A member's name is its own, whatever braces are in it.
+func TestBodiesAreAsTheyAreNamed(t *testing.T) {
+	m := &move{op: opAmend, fields: []field{{`{turn}`, `"a {turn}"`, 1}, {`say "so"`, "null", 1}}}
+	assert.Equal(t, `{ "\{turn}": "a {turn + 1}", "say \"so\"": null }`, m.text(&resource.Resource{}))
+}

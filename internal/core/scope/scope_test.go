@@ -37,7 +37,7 @@ func node(t *testing.T, text string) *syntax.Node {
 
 func filled(t *testing.T, w *World) *Scope {
 	s := New(w)
-	v, err := value.Decode(`{"name":"Eider","list":[1,[2.50]],"o":{"deep":true}}`, value.Limits{})
+	v, err := value.Decode(`{"name":"Eider","list":[1,[2.50]],"o":{"deep":true,"{n}":7}}`, value.Limits{})
 	require.NoError(t, err)
 	s.Bind("boat", v)
 	s.Bind("n", value.NewNumber("9007199254740993"))
@@ -49,8 +49,8 @@ func filled(t *testing.T, w *World) *Scope {
 
 func TestValues(t *testing.T) {
 	for _, c := range []struct{ text, want, err string }{
-		{`{boat.name}`, `"Eider"`, ""}, {`{boat.list[1][0]}`, `2.50`, ""}, {`{boat.list[-2]}`, `1`, ""}, {`{boat.o}`, `{"deep": true}`, ""}, {`{n + 1}`, `9007199254740994`, ""}, {`{n - 0.1}`, `9007199254740992.9`, ""}, {`{n - 1 + 2}`, `9007199254740994`, ""},
-		{`"{boat.name} {boat.o} {n}"`, `"Eider {\"deep\": true} 9007199254740993"`, ""}, {`{lazy}`, `"Eider!"`, ""}, {`{ "{boat.name}": [{n}, null, "{ x }", "\{n}", "{}"] }`, `{"Eider": [9007199254740993, null, "{ x }", "{n}", "{}"]}`, ""},
+		{`{boat.name}`, `"Eider"`, ""}, {`{boat.list[1][0]}`, `2.50`, ""}, {`{boat.list[-2]}`, `1`, ""}, {`{boat.o}`, `{"deep": true, "{n}": 7}`, ""}, {`{boat.o["{n}"]}`, `7`, ""}, {`{boat.o["\{n}"]}`, `7`, ""}, {`{n + 1}`, `9007199254740994`, ""}, {`{n - 0.1}`, `9007199254740992.9`, ""}, {`{n - 1 + 2}`, `9007199254740994`, ""},
+		{`"{boat.name} {boat.o.deep} {n}"`, `"Eider true 9007199254740993"`, ""}, {`{lazy}`, `"Eider!"`, ""}, {`{ "{boat.name}": [{n}, null, "{ x }", "\{n}", "{}"] }`, `{"Eider": [9007199254740993, null, "{ x }", "{n}", "{}"]}`, ""},
 		{`{boat.nme}`, "", "has no member `nme`: it has name, list, o"}, {`{boat.list[2]}`, "", "no element 2: it has 2"}, {`{boat.name.x}`, "", "is not an object"}, {`{boat[0]}`, "", "is not an array"}, {`{boat + 1}`, "", "is not a number"}, {`{nobody}`, "", "`nobody` has no value"}, {`{self}`, "", "defined by itself"}, {`{waits}`, "", "`later` has no value"},
 		{`{lower("ÄB")}`, `"äb"`, ""}, {`{upper(boat.name)}`, `"EIDER"`, ""}, {`{length(boat)}`, `3`, ""}, {`{length("é🚢")}`, `2`, ""}, {`{length(n)}`, "", "has no length"}, {`{repeat("ab", 2)}`, `"abab"`, ""}, {`{repeat("ab", -1)}`, "", "a count from 0"}, {`{repeat("aaaaaaaaaa", 60000000)}`, "", "64 MiB"}, {`{base64("a?>")}`, `"YT8+"`, ""},
 		{`{today()}`, `"2026-11-24"`, ""}, {`{in_days(8)}`, `"2026-12-02"`, ""}, {`{in_days("x")}`, "", "not a number of days"}, {`{now()}`, `"2026-11-24T22:30:00Z"`, ""}, {`{random_int(3, 3)}`, `3`, ""}, {`{random_int(3, 2)}`, "", "the smaller number comes first"}, {`{pick("a")}`, `"a"`, ""}, {`{length(random_text(12))}`, `12`, ""},

@@ -1,8 +1,11 @@
 package syntax
 
-import "strings"
+import (
+	"slices"
+	"strings"
 
-import "slices"
+	"usualpath/internal/core/value"
+)
 
 // Methods are those of RFC 9110 §9.3 and RFC 5789, the commonest first.
 var Methods = []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS", "TRACE", "CONNECT"}
@@ -28,6 +31,19 @@ func IsName(text string) bool {
 
 // NameByte tells whether a byte can be part of a name.
 func NameByte(b byte) bool { return wordByte(b) }
+
+// Quoted is a text as a string of the language: no brace in it stands for a name.
+func Quoted(text string) string {
+	plain := value.Quoted(text)
+	var b strings.Builder
+	for i := range len(plain) {
+		if plain[i] == '{' && wordByte(plain[i+1]) {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(plain[i])
+	}
+	return b.String()
+}
 
 // TitleText is a title as it is compared: its text, or what is there when
 // names are in it; "" for none.

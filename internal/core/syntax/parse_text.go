@@ -256,18 +256,26 @@ func (c *cursor) accesses(e *Expr) bool {
 	return true
 }
 
-// jsonString reads "…" as RFC 8259 §7 has it; the cursor is at the opening
-// quote and goes behind the closing one.
+// jsonString reads "…" as RFC 8259 §7 has it, and `\{`; the cursor is at the
+// opening quote and goes behind the closing one.
 func (c *cursor) jsonString() (text string, ok bool) {
-	for end := c.i + 1; end < len(c.s) && c.s[end] != '\n'; end++ {
-		switch c.s[end] {
-		case '\\':
-			end++
-		case '"':
-			v, err := value.Decode(c.s[c.i:end+1], value.Limits{})
-			c.i = end + 1
-			return v.Text, err == nil
+	raw := []byte{'"'}
+	for i := c.i + 1; i < len(c.s) && c.s[i] != '\n'; i++ {
+		switch {
+		case c.s[i] == '\\' && i+1 < len(c.s):
+			if c.s[i+1] != '{' {
+				raw = append(raw, '\\')
+			}
+			i++
+		case c.s[i] == '"':
+			v, err := value.Decode(string(append(raw, '"')), value.Limits{})
+			if err != nil {
+				return "", false
+			}
+			c.i = i + 1
+			return v.Text, true
 		}
+		raw = append(raw, c.s[i])
 	}
 	return "", false
 }

@@ -95,6 +95,7 @@ func FuzzParse(f *testing.F) {
 	}
 	f.Add("scenario \"s\"\n  for each case\n    { \"a\": 1 } # c\n  step \"t\"\n    when status 2xx of \"q\"\n    send GET {p}?x={n + 1} # d\n      part a file \"x\" as image/png\n      retry for 5s every 200ms\n    keep x from text /a(b)/\n    again 3 times\n      without header A\n    expect xml //a[@b = 'c'] is \"d\"\n")
 	f.Add("let a = [ # x\n1 # y\n, # z\n2]\nservice s\n  ready GET /x is 200 or 204 within 5s\n  stop TERM\n")
+	f.Add("scenario \"s\"\n  step \"t\"\n    send GET {m[\"\\{a}\"]}\n    expect $ is {m[\"b\\x\"]}\n")
 	for _, form := range Forms() {
 		for p := range around {
 			if form.In&p != 0 {
