@@ -7,13 +7,13 @@ import (
 
 // absent makes a name for an item that never was. Where clients choose names
 // it is one that the list does not have.
-func (s *script) absent() {
-	if s.makesByName() {
-		s.parent()
+func (s *Scene) absent() {
+	if s.ByName() {
+		s.Parents()
 		s.turns()
-		s.let("nobody", inQuotes(s.chosen(1)))
+		s.Let("nobody", inQuotes(s.chosen(1)))
 		if listed(s.Resource) == "" && s.paged() == "" {
-			s.step("nobody has this name", send("GET", s.list()), need("status 200"), need(s.only("nobody")+" count 0"))
+			s.step("nobody has this name", s.ask(List, ""), need("status 200"), need(s.InList("nobody")+" count 0"))
 		}
 		return
 	}
@@ -22,22 +22,22 @@ func (s *script) absent() {
 
 // ofItsForm is the need that a service does not find fault with an identity that it never gave:
 // of one with letters beyond those of a UUID it cannot be told whether it has the right form.
-func (s *script) ofItsForm(id string) line {
-	if s.makesByName() || s.Answers["missing"] != "" {
+func (s *Scene) ofItsForm(id string) line {
+	if s.ByName() || s.Answers["missing"] != "" {
 		return line{}
 	}
 	return need("status not 400 and not 422 when {" + id + "} matches /[g-z_]/i")
 }
 
 // notThere looks that what never was is not there: only then is it written to.
-func (s *script) notThere(id string) {
-	s.step("look that it is not there", send("GET", s.at(id)), need("status "+s.gone()))
+func (s *Scene) notThere(id string) {
+	s.step("look that it is not there", s.ask(Read, id), need("status "+s.GoneStatus()))
 }
 
-func (s *script) deleted() {
+func (s *Scene) deleted() {
 	s.make(1)
 	s.removed()
-	if s.Supports("read") {
+	if s.Supports(Read) {
 		s.readBack("wait until it is gone", append([]line{when("status 202" + of("remove it")), s.inTime()}, s.goneLines("need")...)...)
 	}
 }
@@ -56,9 +56,9 @@ func absenceChecks() []Check {
 	var both []Check
 	for _, kind := range []struct {
 		name, what string
-		prepare    func(s *script)
+		prepare    func(s *Scene)
 		// write is prepare for what is then written to.
-		write   func(s *script)
+		write   func(s *Scene)
 		id      string
 		without func(r *Resource) string
 		// causes explain a failure beside those that are given for an operation.
@@ -66,89 +66,89 @@ func absenceChecks() []Check {
 		// seen tells why it cannot be seen that there is nothing to write to.
 		seen func(r *Resource) string
 	}{
-		{"missing", "an item that never was", (*script).absent, func(s *script) { s.absent(); s.notThere("nobody") }, "nobody", func(r *Resource) string {
-			if r.creates() || r.Supports("list") {
+		{"missing", "an item that never was", (*Scene).absent, func(s *Scene) { s.absent(); s.notThere("nobody") }, "nobody", func(r *Resource) string {
+			if r.Creates() || r.Supports(List) {
 				return ""
 			}
 			return "no identity is known to start from"
-		}, nil, can("read")},
-		{"deleted", "an item that was deleted", (*script).deleted, (*script).deleted, "id", needs(makes, can("delete")), []string{"lifecycle/deleted-is-gone"}, leavesNothing},
+		}, nil, can(Read)},
+		{"deleted", "an item that was deleted", (*Scene).deleted, (*Scene).deleted, "id", needs(makes, can(Delete)), []string{"lifecycle/deleted-is-gone"}, leavesNothing},
 	} {
 		both = append(both,
 			Check{
-				Name: kind.name + "-read", Causes: causesOf(kind.name, "read", kind.causes), On: "read", Without: needs(can("read"), kind.without), Source: notFound,
+				Name: kind.name + "-read", Causes: causesOf(kind.name, "read", kind.causes), On: Read, Without: needs(can(Read), kind.without), Source: notFound,
 				Proves: "reading " + kind.what + " answers 404: no success with nothing in it, no other error",
 				Cause:  "a lookup that finds nothing is encoded all the same, or ends in an exception",
 				Mend:   "answer 404 when the lookup finds nothing",
-				Write: func(s *script) {
+				Write: func(s *Scene) {
 					kind.prepare(s)
 					if kind.name == "deleted" {
 						s.readBack("read it", s.goneLines("expect")...)
 						return
 					}
-					s.step("read it", send("GET", s.at(kind.id)), s.ofItsForm(kind.id), expect("status "+s.gone()))
+					s.step("read it", s.ask(Read, kind.id), s.ofItsForm(kind.id), expect("status "+s.GoneStatus()))
 				},
 			},
 			Check{
-				Name: kind.name + "-replace", Causes: causesOf(kind.name, "replace", kind.causes), On: "replace", Without: needs(can("replace"), kind.without, kind.seen, noName), Source: notFound,
+				Name: kind.name + "-replace", Causes: causesOf(kind.name, "replace", kind.causes), On: Replace, Without: needs(can(Replace), kind.without, kind.seen, noName), Source: notFound,
 				Proves: "replacing " + kind.what + " answers 404, or makes it; never a success without effect",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
-				Write: func(s *script) {
+				Write: func(s *Scene) {
 					kind.write(s)
 					// Whether PUT may make an item, and how it is refused, is the service's (RFC 9110 §9.3.4).
 					s.replacesNothing(kind.id, expect("status "+s.accepts("missing", "4xx")+" or 201"), true)
 				},
 				SofterLevel: "usual",
-				Softer: func(s *script) {
+				Softer: func(s *Scene) {
 					kind.write(s)
 					s.replacesNothing(kind.id, prefer("status "+s.accepts("missing", "4xx")), false)
 				},
 			},
 			Check{
-				Name: kind.name + "-amend", Causes: causesOf(kind.name, "amend", kind.causes), On: "amend", Without: needs(can("amend"), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-amend", Causes: causesOf(kind.name, "amend", kind.causes), On: Amend, Without: needs(can(Amend), kind.without, kind.seen), Source: notFound,
 				Proves: "amending " + kind.what + " answers 404 and changes nothing",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
-				Write: func(s *script) {
-					s.observe(false)
+				Write: func(s *Scene) {
+					s.Observe(false)
 					kind.write(s)
-					s.step("amend it", send("PATCH", s.at(kind.id)), s.patch(s.example(s.Amend, 0)), expect("status "+s.accepts("missing", "4xx")), s.unchanged(""))
+					s.step("amend it", s.ask(Amend, kind.id), s.patch(s.example(s.Amend, 0)), expect("status "+s.accepts("missing", "4xx")), s.unchanged(""))
 				},
 			},
 			Check{
-				Name: kind.name + "-delete", Causes: causesOf(kind.name, "delete", kind.causes), On: "delete", Without: needs(can("delete"), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-delete", Causes: causesOf(kind.name, "delete", kind.causes), On: Delete, Without: needs(can(Delete), kind.without, kind.seen), Source: notFound,
 				Proves: "deleting " + kind.what + " answers 404 or a success, and changes nothing",
 				Cause:  "the handler relies on a row that is not there",
 				Mend:   "answer 404 or 204 when there is nothing to remove",
-				Write: func(s *script) {
-					s.observe(false)
+				Write: func(s *Scene) {
+					s.Observe(false)
 					kind.write(s)
 					// A delete that finds nothing is one, whatever was there before.
 					accepted := s.accepts("repeat delete", s.accepts("missing", "4xx or 2xx"))
-					s.step("remove what is not there", send("DELETE", s.at(kind.id)), expect("status "+accepted), s.unchanged(""))
+					s.step("remove what is not there", s.ask(Delete, kind.id), expect("status "+accepted), s.unchanged(""))
 				},
 			})
 	}
 	return slices.Concat(both, orphanChecks(), []Check{
 		{
-			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: "read", Without: needs(can("read"), known), Source: "RFC 9110 §9.3.2",
+			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: Read, Without: needs(can(Read), known), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD of an item that is not there answers as GET does, without a body",
 			Cause:  "HEAD is answered by the router before the item is looked up",
 			Mend:   "let GET's handler answer HEAD",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.absent()
-				s.step("read it", send("GET", s.at("nobody")), need("status not 5xx"))
-				s.step("only its head", send("HEAD", s.at("nobody")), expect("status same as \"read it\" when "+offersHead), expect("body empty"))
+				s.step("read it", s.ask(Read, "nobody"), need("status not 5xx"))
+				s.step("only its head", s.ask(Head, "nobody"), expect("status same as \"read it\" when "+offersHead), expect("body empty"))
 			},
 		},
 		{
-			Name: "malformed-id", Causes: []string{"absence/missing-read"}, On: "read", Without: can("read"), Source: notFound,
+			Name: "malformed-id", Causes: []string{"absence/missing-read"}, On: Read, Without: can(Read), Source: notFound,
 			Proves: "an identity of the wrong kind answers 404 or 400, soon, and never an item",
 			Cause:  "the path is converted without a look, or a failed conversion counts as zero",
 			Mend:   "answer 404 when the identity cannot be one",
-			Write: func(s *script) {
-				s.parent()
+			Write: func(s *Scene) {
+				s.Parents()
 				for _, odd := range oddIDs {
 					id := odd.path
 					s.step("ask for "+odd.what, send("GET", strings.ReplaceAll(s.parented(s.oddItem()), "{id}", id)), expect("status 404 or 400 or 403 or 410 or 414 or 422"))
@@ -156,50 +156,50 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "neighbour-id", Causes: []string{"absence/missing-read", "absence/malformed-id"}, On: "read", Without: needs(can("read"), named, known), Source: notFound,
+			Name: "neighbour-id", Causes: []string{"absence/missing-read", "absence/malformed-id"}, On: Read, Without: needs(can(Read), named, known), Source: notFound,
 			Proves: "an identity beside those that are there does not answer with some other item",
 			Cause:  "the item is found by its place, or the nearest one is taken",
 			Mend:   "find items by equality",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.have()
 				item := s.parented(s.oddItem())
 				s.step("ask for 0", send("GET", strings.ReplaceAll(item, "{id}", "0")), s.ifNamed(`0 or "0"`), expect("status not 5xx"))
 				s.step("ask for -1", send("GET", strings.ReplaceAll(item, "{id}", "-1")), s.ifNamed(`-1 or "-1"`), expect("status not 5xx"))
-				if s.creates() && !s.makesByName() {
+				if s.Creates() && !s.ByName() {
 					s.readBack("read it")
 					s.step("ask for the next", when(s.idPath()+" is number"+of("read it")), send("GET", strings.ReplaceAll(item, "{id}", "{number(id) + 1}")), expect(s.idPath()+" is {number(id) + 1} when status 2xx"))
 				}
 			},
 		},
 		{
-			Name: "missing-explains", Causes: []string{"absence/missing-read"}, On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5, RFC 9457",
+			Name: "missing-explains", Causes: []string{"absence/missing-read"}, On: Read, Level: "should", Without: needs(can(Read), known), Source: "RFC 9110 §15.5, RFC 9457",
 			Proves: "the answer to a read of what is not there says so in a body, and not by a page for people",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.absent()
-				s.step("read it as JSON", send("GET", s.at("nobody")), headerLine("Accept: application/json"), need("status 4xx"), prefer("text matches /./"), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
+				s.step("read it as JSON", s.ask(Read, "nobody"), headerLine("Accept: application/json"), need("status 4xx"), prefer("text matches /./"), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
 			},
 		},
 		{
-			Name: "missing-is-not-html", Causes: []string{"absence/missing-read", "absence/missing-explains"}, On: "read", Level: "should", Without: needs(can("read"), known), Source: "RFC 9110 §15.5",
+			Name: "missing-is-not-html", Causes: []string{"absence/missing-read", "absence/missing-explains"}, On: Read, Level: "should", Without: needs(can(Read), known), Source: "RFC 9110 §15.5",
 			Proves: "what is not there is not explained by an HTML page",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.absent()
-				s.step("read it as JSON", send("GET", s.at("nobody")), headerLine("Accept: application/json"), prefer(`text lacks "<html"`), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
+				s.step("read it as JSON", s.ask(Read, "nobody"), headerLine("Accept: application/json"), prefer(`text lacks "<html"`), prefer(`header Content-Type is not "text/html" when header Content-Type exists`))
 			},
 		},
 		{
-			Name: "unknown-path", On: "list", Source: notFound,
+			Name: "unknown-path", On: List, Source: notFound,
 			Proves: "a path beside the collection is refused, or is a list of nothing",
 			Cause:  "a catch-all route answers with a page or a default",
 			Mend:   "answer 404 for paths that nobody wrote a handler for",
-			Write: func(s *script) {
-				s.parent()
+			Write: func(s *Scene) {
+				s.Parents()
 				claims := []line{expect("status 4xx")}
-				if s.Supports("list") {
+				if s.Supports(List) {
 					// Where any name is that of a list, one that nobody has used is empty.
 					claims = []line{expect("status 4xx or 200"), s.listIf200(), s.holds(0).onlyWhen("status 200")}
 				}
@@ -207,63 +207,60 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-parent", On: "list", Without: needs(nested, can("list")), Source: notFound,
+			Name: "missing-parent", On: List, Without: needs(nested, can(List)), Source: notFound,
 			Proves: "the collection of a parent that is not there answers 404, for reading and for making",
 			Cause:  "the list is selected by the parent's id, whether there is such a parent or not",
 			Mend:   "look the parent up first",
-			Write: func(s *script) {
-				s.parent()
+			Write: func(s *Scene) {
+				s.Parents()
 				s.turns()
 				p := s.Under.Name
 				s.soon("orphan", "{another("+p+"_id)}")
 				coll := strings.ReplaceAll(s.coll(), "{"+p+"_id}", "{orphan}")
-				s.step("list under nobody", send("GET", strings.ReplaceAll(s.list(), "{"+p+"_id}", "{orphan}")), expect("status "+s.gone()))
-				if s.Supports("create") && s.Make != nil {
-					if s.Under.Supports("read") {
-						above := strings.ReplaceAll(up(s), "{"+p+"_id}", "{orphan}")
-						s.step("look that nobody is not there", send("GET", above), need("status "+s.Under.gone()))
+				s.step("list under nobody", send("GET", strings.ReplaceAll(s.list(), "{"+p+"_id}", "{orphan}")), expect("status "+s.GoneStatus()))
+				if s.Supports(Create) && s.Make != nil {
+					if s.Under.Supports(Read) {
+						s.step("look that nobody is not there", s.above().ask(Read, "orphan"), need("status "+s.Under.GoneStatus()))
 					}
-					s.step("make under nobody", send("POST", coll), bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.gone()))
+					s.step("make under nobody", send("POST", coll), bodyLine(s.Make, s.example(s.Make, 0)), expect("status "+s.GoneStatus()))
 				}
 			},
 		},
 		{
-			Name: "empty-is-not-missing", On: "list", Without: needs(nested, can("list")), Source: notFound,
+			Name: "empty-is-not-missing", On: List, Without: needs(nested, can(List)), Source: notFound,
 			Proves: "the collection of an item that was just made answers 200 with a list",
 			Cause:  "nothing found is handled as not found",
 			Mend:   "answer 200 with an empty list",
-			Write: func(s *script) {
-				s.parent()
-				s.step("list under a new parent", send("GET", s.list()), expect("status "+s.accepts("list", "200")), s.isList())
+			Write: func(s *Scene) {
+				s.Parents()
+				s.step("list under a new parent", s.ask(List, ""), expect("status "+s.accepts("list", "200")), s.isList())
 			},
 		},
 		{
-			Name: "missing-delete-says", Causes: []string{"absence/missing-delete"}, On: "delete", Level: "usual", Without: needs(makes, can("delete", "read"), leavesNothing), Source: notFound,
+			Name: "missing-delete-says", Causes: []string{"absence/missing-delete"}, On: Delete, Level: "usual", Without: needs(makes, can(Delete, Read), leavesNothing), Source: notFound,
 			Proves: "a delete of what never was does not answer as if something was removed",
 			Cause:  "the answer is written whatever the delete found",
 			Mend:   "answer 404, or 204",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				s.removed(keep("said from text /(?s).+/ if there"))
-				if s.makesByName() {
-					s.let("nobody", inQuotes(s.chosen(1)))
+				if s.ByName() {
+					s.Let("nobody", inQuotes(s.chosen(1)))
 				} else {
 					s.soon("nobody", "{another(id)}")
 				}
 				s.notThere("nobody")
-				s.step("remove what never was", when("status 200"+of("remove it")), when("{said} exists"), send("DELETE", s.at("nobody")), prefer(`text is not "{said}" when status 200`))
+				s.step("remove what never was", when("status 200"+of("remove it")), when("{said} exists"), s.ask(Delete, "nobody"), prefer(`text is not "{said}" when status 200`))
 			},
 		},
 	})
 }
 
-// up is the path of the item that a collection is under.
-func up(s *script) string {
-	p := &script{Resource: s.Under}
-	if s.Under.Header != "" && s.Under.Item == s.Under.Collection+"/{id}" {
-		return s.parented(s.Under.Collection + "/{" + s.Under.Name + ".id}")
-	}
-	return strings.ReplaceAll(p.parented(s.Under.Item), "{id}", "{"+s.Under.Name+"_id}")
+// above is what asks for the item that a collection is under, by its identity's name.
+func (s *Scene) above() *Scene {
+	p := *s.Under
+	p.Header = ""
+	return &Scene{Resource: &p, check: s.check}
 }
 
 // causesOf are the checks that explain why an operation on what is not there
@@ -286,7 +283,7 @@ func causesOf(kind, operation string, more []string) []string {
 func (r *Resource) oddItem() string { return r.Item }
 
 func noName(r *Resource) string {
-	if r.makesByName() || r.Beside != "" {
+	if r.ByName() || r.Beside != "" {
 		return "PUT makes items that are not there"
 	}
 	return ""
@@ -294,13 +291,13 @@ func noName(r *Resource) string {
 
 // replacesNothing puts over an item that is not there; judged, what came of it
 // is looked at too.
-func (s *script) replacesNothing(id string, status line, judged bool) {
-	s.step("replace it", send("PUT", s.at(id)), bodyLine(s.Remake, strings.ReplaceAll(s.example(s.Remake, 1), "{id}", "{"+id+"}")), status)
-	if judged && s.Supports("read") {
-		s.step("read it", send("GET", s.at(id)), expect("status "+s.gone()+" when status 4xx of \"replace it\""), expect("status 200 when status 201 of \"replace it\""))
+func (s *Scene) replacesNothing(id string, status line, judged bool) {
+	s.step("replace it", s.ask(Replace, id), bodyLine(s.Remake, strings.ReplaceAll(s.example(s.Remake, 1), "{id}", "{"+id+"}")), status)
+	if judged && s.Supports(Read) {
+		s.step("read it", s.ask(Read, id), expect("status "+s.GoneStatus()+" when status 4xx of \"replace it\""), expect("status 200 when status 201 of \"replace it\""))
 	}
-	if s.Supports("delete") {
-		s.cleanup("take away what came of it", when("status 201 of \"replace it\""), send("DELETE", s.at(id)))
+	if s.Supports(Delete) {
+		s.cleanup("take away what came of it", when("status 201 of \"replace it\""), s.ask(Delete, id))
 	}
 }
 
@@ -314,7 +311,7 @@ func leavesNothing(r *Resource) string {
 
 // known tells why no identity is there to begin with.
 func known(r *Resource) string {
-	if r.creates() || r.Supports("list") {
+	if r.Creates() || r.Supports(List) {
 		return ""
 	}
 	return "no identity is known to start from"

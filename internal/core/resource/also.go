@@ -66,7 +66,7 @@ func leaves(at string, n *syntax.Node) []leaf {
 	case syntax.Object:
 		for _, f := range n.Fields {
 			if name, plain := f.Key.Template.Plain(); plain {
-				out = append(out, leaves(at+strings.TrimPrefix(memberPath(name), "$"), f.Value)...)
+				out = append(out, leaves(at+strings.TrimPrefix(MemberPath(name), "$"), f.Value)...)
 			}
 		}
 	case syntax.String:
@@ -107,7 +107,7 @@ func (r *Resource) alike() [][2]string {
 func (e *Example) leaves() []leaf {
 	var out []leaf
 	for _, f := range e.Fields {
-		out = append(out, leaves(memberPath(f.Name), f.Node)...)
+		out = append(out, leaves(MemberPath(f.Name), f.Node)...)
 	}
 	return out
 }
@@ -126,24 +126,24 @@ func inTwoForms(r *Resource) string {
 // alsoCheck is about items that are offered in two forms.
 func alsoCheck() Check {
 	return Check{
-		Name: "forms-agree", Causes: []string{"lifecycle/create-keeps-values"}, On: "read", Without: needs(makes, can("read"), inTwoForms), Source: "RFC 9110 §3.2",
+		Name: "forms-agree", Causes: []string{"lifecycle/create-keeps-values"}, On: Read, Without: needs(makes, can(Read), inTwoForms), Source: "RFC 9110 §3.2",
 		Proves: "what is made in one form reads the same in both, under the same identity",
 		Cause:  "each form has a way to the data of its own, and one was not changed with the other",
 		Mend:   "make both forms of one model",
-		Write: func(s *script) {
+		Write: func(s *Scene) {
 			s.head = []string{"read xml"}
 			s.make(1)
 			s.sameInXML("it", "id")
-			s.let("in_xml", s.turned(s.also.Make.wrap(s.also.Make.Text), later(1)))
+			s.Let("in_xml", s.Turned(s.also.Make.wrap(s.also.Make.Text), later(1)))
 			body := jsonBody("{in_xml}", s.also.Make.Media)
-			if s.makesByName() {
-				s.let("other", inQuotes(s.chosen(1)))
+			if s.ByName() {
+				s.Let("other", inQuotes(s.chosen(1)))
 				s.free(1, "other")
-				s.first("make another in XML", send("PUT", s.at("other")), acceptXML, body, need("status 2xx"))
+				s.step("make another in XML", s.ask(Create, "other"), acceptXML, body, need("status 2xx"))
 			} else {
-				s.step("make another in XML", send("POST", s.coll()), acceptXML, body, need(s.fine()), s.also.keepID("other"))
+				s.step("make another in XML", s.ask(Create, ""), acceptXML, body, need(s.fine()), s.also.keepID("other"))
 			}
-			s.leave("other")
+			s.Leave("other")
 			s.sameInXML("the other", "other")
 		},
 	}
@@ -157,10 +157,10 @@ func (e *Example) wrap(text string) string {
 }
 
 // sameInXML reads an item in both forms.
-func (s *script) sameInXML(what, id string) {
+func (s *Scene) sameInXML(what, id string) {
 	title := "read " + what
-	here := []line{send("GET", s.at(id)), s.inTime(), need("status 200")}
-	there := []line{send("GET", s.at(id)), acceptXML, expect("status 200"), expect(s.also.idPath() + ` is "{` + id + `}"`)}
+	here := []line{s.ask(Read, id), s.inTime(), need("status 200")}
+	there := []line{s.ask(Read, id), acceptXML, expect("status 200"), expect(s.also.idPath() + ` is "{` + id + `}"`)}
 	for i, p := range s.alike() {
 		name := fmt.Sprint(id, "_text", i+1)
 		here = append(here, keep(name+" from "+p[0]).ifThere())

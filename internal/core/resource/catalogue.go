@@ -6,7 +6,6 @@ import (
 	"sync"
 
 	"usualpath/internal/core/event"
-	"usualpath/internal/core/syntax"
 )
 
 // Check is one entry of the catalogue.
@@ -14,8 +13,8 @@ type Check struct {
 	Family, Name string
 	// Level is must, should or usual.
 	Level string
-	// On is the operation it is about; "" for the one that makes items.
-	On string
+	// On is the operation it is about; None for the one that makes items.
+	On Operation
 	// Proves says what holds; Source names the standard; Cause is the usual one
 	// on the server, Mend the usual mend.
 	Proves, Source, Cause, Mend string
@@ -31,10 +30,10 @@ type Check struct {
 	// comes next.
 	Alone bool
 	// Write writes the scenario.
-	Write func(s *script)
+	Write func(s *Scene)
 	// Softer writes a second scenario of a lower level, where a part of the
 	// check is weaker than the rest.
-	Softer      func(s *script)
+	Softer      func(s *Scene)
 	SofterLevel string
 }
 
@@ -50,16 +49,16 @@ func (c *Check) Because() string {
 }
 
 // Operation is the row of the promise grid.
-func (c *Check) Operation(r *Resource) string {
+func (c *Check) Operation(r *Resource) Operation {
 	switch {
-	case c.On != "" && !(c.On == "create" && r.makesByName()):
+	case c.On != None && !(c.On == Create && r.ByName()):
 		return c.On
-	case r.makesByName():
-		return "replace"
-	case r.Supports("create"):
-		return "create"
+	case r.ByName():
+		return Replace
+	case r.Supports(Create):
+		return Create
 	}
-	return "list"
+	return List
 }
 
 // families in the order in which they are run and shown.
@@ -125,7 +124,7 @@ func Describe(c *event.Check) {
 			c.Column, c.ColumnAt = f.column, i
 		}
 	}
-	c.RowAt = slices.Index(syntax.Operations, c.Operation)
+	c.RowAt = int(operationOf(c.Operation)) - 1
 }
 
 // Catalogue is all checks, in order.
@@ -166,17 +165,17 @@ func needs(list ...func(r *Resource) string) func(r *Resource) string {
 }
 
 func makes(r *Resource) string {
-	if r.creates() {
+	if r.Creates() {
 		return ""
 	}
 	return "nothing can be made"
 }
 
-func can(operations ...string) func(r *Resource) string {
+func can(list ...Operation) func(r *Resource) string {
 	return func(r *Resource) string {
-		for _, o := range operations {
+		for _, o := range list {
 			if !r.Supports(o) {
-				return "the resource does not support " + o
+				return "the resource does not support " + o.String()
 			}
 		}
 		return ""
@@ -184,14 +183,14 @@ func can(operations ...string) func(r *Resource) string {
 }
 
 func posts(r *Resource) string {
-	if r.Make != nil && r.Supports("create") && !r.makesByName() {
+	if r.Make != nil && r.Supports(Create) && !r.ByName() {
 		return ""
 	}
 	return "nothing is made by POST"
 }
 
 func chooses(r *Resource) string {
-	if r.makesByName() && r.creates() {
+	if r.ByName() && r.Creates() {
 		return ""
 	}
 	return "the service names its items itself"
@@ -205,7 +204,7 @@ func written(r *Resource) string {
 }
 
 func listed(r *Resource) string {
-	if r.Supports("list") && r.By != "" && r.Header == "" {
+	if r.Supports(List) && r.By != "" && r.Header == "" {
 		return ""
 	}
 	return "the items in the list cannot be told apart"

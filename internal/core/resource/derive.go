@@ -30,7 +30,7 @@ type derivation struct {
 	check *Check
 	level string
 	// write writes it; way tells it from another of the same check, "" for the usual one.
-	write func(s *script)
+	write func(s *Scene)
 	way   string
 }
 
@@ -73,7 +73,7 @@ func (r *Resource) textOf(wanted func(resource, id string) bool) (string, []NotA
 	var b strings.Builder
 	list, out := r.derivedOf(wanted)
 	for _, d := range list {
-		s := &script{Resource: d.of, check: d.check, level: d.level, of: d.way}
+		s := &Scene{Resource: d.of, check: d.check, level: d.level, of: d.way}
 		d.write(s)
 		b.WriteString(s.text() + "\n")
 	}
@@ -86,7 +86,7 @@ var besideChecks = []string{"lifecycle/create-keeps-values", "lifecycle/created-
 	"lifecycle/create-echo-agrees", "repeat/put-create-is-idempotent", "names/near-names-are-two", "names/odd-names-are-kept", "race/one-put-makes-it"}
 
 // byName is the resource as it is for a client that names its items; nil where
-// only the service does.
+// InList the service does.
 func (r *Resource) byName() *Resource {
 	if r.Beside == "" {
 		return nil

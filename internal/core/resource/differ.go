@@ -47,7 +47,7 @@ func amendDiffers(r *Resource) string {
 // indistinct tells whether all items that are made are the same: none can be told from what was there
 // by what it shows.
 func (r *Resource) indistinct() bool {
-	return r.Make != nil && r.Under == nil && !r.Disposable && !r.makesByName() && len(r.Make.Fields) > 0 && !inBraces().MatchString(r.Make.Text)
+	return r.Make != nil && r.Under == nil && !r.Disposable && !r.ByName() && len(r.Make.Fields) > 0 && !inBraces().MatchString(r.Make.Text)
 }
 
 // differences warns of examples that prove nothing, and of items that cannot be told apart.

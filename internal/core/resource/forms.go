@@ -107,12 +107,12 @@ func (rd *reader) forms() {
 	r.byXML = rd.named
 	switch {
 	case r.As == "xml" && r.Content == "$":
-		r.Content = memberPath(root)
+		r.Content = MemberPath(root)
 	case r.As == "" && r.XML != "" && len(examples) > 0:
 		rd.say(rd.span("members"), "members in XML need examples in XML or as text", `write make xml "<boat>…</boat>"`)
 	}
 	switch {
-	case r.As == "xml" && r.XML == "" && r.supports["list"]:
+	case r.As == "xml" && r.XML == "" && r.Supports(List):
 		rd.say(r.Statement.Span, "it is not said which elements of the list are the members", "write members xml //"+root)
 	case r.XML != "" && r.By != "" && r.byXML == "":
 		rd.say(r.Statement.Span, "it is not said what tells the members apart", "write identity xml @id")

@@ -25,7 +25,7 @@ func (r *Resource) pairs() [][]memberCase {
 		// The usual value first: a case without a text of its own.
 		list := []memberCase{{member: t.Name}}
 		for _, l := range t.within(r.Make) {
-			if !l.usual && l.reads == asSent && (l.like == "" || times < 2) && len(list) < 4 && r.readsAsSent(t.Name) {
+			if !l.usual && l.reads == asSent && (l.like == "" || times < 2) && len(list) < 4 && r.ReadsAsSent(t.Name) {
 				list = append(list, memberCase{l, t.Name, false})
 			}
 		}
@@ -116,7 +116,7 @@ func allPairs(members [][]memberCase, most int) [][]memberCase {
 
 // pair makes an item with several values on limits, and reads it back. What is
 // refused though each was taken alone cannot be told: there may be a rule.
-func (s *script) pair(i int, row []memberCase) {
+func (s *Scene) pair(i int, row []memberCase) {
 	change, parts := map[string]*string{}, []string{}
 	sent := fmt.Sprintf("sent_%d", i+1)
 	var reads []string
@@ -130,9 +130,9 @@ func (s *script) pair(i int, row []memberCase) {
 		return
 	}
 	title := strings.Join(parts, "; ")
-	s.let(sent, s.turned(s.Make.object(change), later(i)))
+	s.Let(sent, s.Turned(s.Make.object(change), later(i)))
 	s.attempt(title, bodyLine(s.Make, "{"+sent+"}"), expect("status not 5xx"), need(s.fine()+s.orTaken(row...)+" because \"each of these was taken alone: is there a rule between members?\""))
-	if s.Supports("read") {
-		s.step("read it: "+title, when(s.fine()+of(title)), send("GET", s.at(s.stray())), expect("status 200"), s.covers("expect", "{ "+strings.Join(reads, ", ")+" }"))
+	if s.Supports(Read) {
+		s.step("read it: "+title, when(s.fine()+of(title)), s.ask(Read, s.stray()), expect("status 200"), s.covers("expect", "{ "+strings.Join(reads, ", ")+" }"))
 	}
 }

@@ -25,17 +25,23 @@ const (
 type line struct {
 	place place
 	text  string
+	// method and op are what a request is, item the name of the one that it is about; "" and None
+	// where that is not one of the resource's.
+	method, item string
+	op           Operation
 }
 
 func (l line) none() bool { return l.text == "" }
 
 // at is a line at a place.
-func at(p place, text string) line { return line{p, text} }
+func at(p place, text string) line { return line{place: p, text: text} }
 
-func when(condition string) line       { return at(before, "when "+condition) }
-func letLine(name, text string) line   { return at(before, "let "+name+" = "+text) }
-func startAnew(how string) line        { return at(before, how+" service") }
-func send(method, target string) line  { return at(request, "send "+method+" "+target) }
+func when(condition string) line     { return at(before, "when "+condition) }
+func letLine(name, text string) line { return at(before, "let "+name+" = "+text) }
+func startAnew(how string) line      { return at(before, how+" service") }
+func send(method, target string) line {
+	return line{place: request, text: "send " + method + " " + target, method: method}
+}
 func headerLine(text string) line      { return at(detail, "header "+text) }
 func withoutHeader(name string) line   { return at(detail, "without header "+name) }
 func queryLine(name, text string) line { return at(detail, "query "+Queried(name)+" = "+text) }
@@ -62,7 +68,7 @@ func as(media string) string {
 }
 
 // onlyWhen judges a claim where a condition holds of the answer.
-func (l line) onlyWhen(condition string) line { return line{l.place, l.text + " when " + condition} }
+func (l line) onlyWhen(condition string) line { return at(l.place, l.text+" when "+condition) }
 
 // unlessAPage judges a claim where the answer is not a page for people.
 func (l line) unlessAPage() line {
@@ -73,7 +79,7 @@ func (l line) unlessAPage() line {
 }
 
 // ifThere keeps nothing where nothing is found.
-func (l line) ifThere() line { return line{l.place, l.text + " if there"} }
+func (l line) ifThere() line { return at(l.place, l.text+" if there") }
 
 // says is a claim with a word of the caller's: expect, prefer or need.
 func says(word, what string) line { return at(claim, word+" "+what) }

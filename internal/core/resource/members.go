@@ -49,8 +49,8 @@ func (r *Resource) Within() string {
 func (r *Resource) inEntry() string { return r.Inner + strings.TrimPrefix(r.By, "$") }
 
 // isList says of a list's answer that it is one: an array, or for `.*` anything that
-// has members.
-func (s *script) isList() line {
+// Has members.
+func (s *Scene) isList() line {
 	if s.MembersIfThere && s.XML == "" {
 		return expect(s.aList() + " when " + s.ListAt + " exists")
 	}
@@ -58,7 +58,7 @@ func (s *script) isList() line {
 }
 
 // listIf200 says the same of an answer that may be a refusal.
-func (s *script) listIf200() line {
+func (s *Scene) listIf200() line {
 	if s.MembersIfThere && s.XML == "" {
 		// No list is an object without it, and not nothing.
 		return expect("body is object or array when status 200")
@@ -66,7 +66,7 @@ func (s *script) listIf200() line {
 	return s.isList().onlyWhen("status 200")
 }
 
-func (s *script) aList() string {
+func (s *Scene) aList() string {
 	if s.XML != "" {
 		// A document is a list, however many members it has.
 		return "xml /* count 1"
@@ -78,7 +78,7 @@ func (s *script) aList() string {
 }
 
 // holds says of a list's answer how many members it has.
-func (s *script) holds(n int) line {
+func (s *Scene) holds(n int) line {
 	if s.XML != "" {
 		return expect(fmt.Sprintf("xml %s count %d", syntax.XPathText(s.XML), n))
 	}
@@ -88,23 +88,23 @@ func (s *script) holds(n int) line {
 	return expect(fmt.Sprintf("%s is array count %d", s.ListAt, n))
 }
 
-// only is the item of a scenario in the list: a JSONPath.
-func (s *script) only(id string) string {
-	if s.XML != "" {
+// InList is the item of a scenario in the list: a JSONPath.
+func (r *Resource) InList(id string) string {
+	if r.XML != "" {
 		// One member is an object in the tree of a list, several are an array.
-		return "$..[?@" + strings.TrimPrefix(s.By, "$") + " == {" + id + "}]"
+		return "$..[?@" + strings.TrimPrefix(r.By, "$") + " == {" + id + "}]"
 	}
-	at := "@" + s.inEntry() + " == "
-	if s.spelled() {
-		return s.ListAt + "[?" + at + "{" + id + "} || " + at + "{number(" + id + ")}]" + s.Inner
+	at := "@" + r.inEntry() + " == "
+	if r.spelled() {
+		return r.ListAt + "[?" + at + "{" + id + "} || " + at + "{number(" + id + ")}]" + r.Inner
 	}
-	return s.ListAt + "[?" + at + "{" + id + "}]" + s.Inner
+	return r.ListAt + "[?" + at + "{" + id + "}]" + r.Inner
 }
 
 // spelled tells whether an identity may be known as a text, from a path or a header, where
 // members have it as a number.
 func (r *Resource) spelled() bool {
-	if r.makesByName() {
+	if r.ByName() {
 		plain := inBraces().ReplaceAllString(r.Chosen, "")
 		return strings.Trim(plain, "0123456789") == ""
 	}

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"usualpath/internal/core/late"
 	"usualpath/internal/core/syntax"
 )
 
@@ -53,7 +52,7 @@ func (r *Resource) NameInBody() string {
 
 // named is the example with a member that holds the item's name.
 func (e *Example) named(name string) *Example {
-	if e == nil || !e.has(name) {
+	if e == nil || !e.Has(name) {
 		return e
 	}
 	v := *e
@@ -65,29 +64,26 @@ func (e *Example) named(name string) *Example {
 
 // byName is the need that an item is made under its name. When it is tried first, it says what
 // may be missing.
-func (s *script) byName() line {
+func (s *Scene) byName() line {
 	member := s.memberOfItem()
-	if s.check.Name != "examples-work" || s.Make.Name != "" || !s.Make.json() || len(s.Make.Fields) == 0 || !syntax.IsName(member) || s.Make.has(member) {
+	if s.check.Name != "examples-work" || s.Make.Name != "" || !s.Make.json() || len(s.Make.Fields) == 0 || !syntax.IsName(member) || s.Make.Has(member) {
 		return need("status 2xx")
 	}
 	return need("status 2xx because \"the service may want the name in the body too, as `" + member + "`\"")
 }
 
-// lastName is the last name in a path.
-var lastName = late.Regexp(`^send (?:PUT|PATCH) [^?]*(\{\w+\})[^{}?]*(?:\?.*)?$`)
-
 // nameBodies puts into each body the name of the item that it is written to.
-func (s *script) nameBodies() {
+func (s *Scene) nameBodies() {
 	if s.Make == nil || s.Make.Name == "" {
 		return
 	}
 	for _, steps := range [][]step{s.body, s.after} {
 		for _, st := range steps {
-			i := slices.IndexFunc(st.lines, func(l line) bool { return l.place == request && lastName().MatchString(l.text) })
+			i := slices.IndexFunc(st.lines, func(l line) bool { return l.item != "" && (l.op == Create || l.op == Replace || l.op == Amend) })
 			if i < 0 {
 				continue
 			}
-			name := lastName().FindStringSubmatch(st.lines[i].text)[1]
+			name := "{" + st.lines[i].item + "}"
 			for k := range st.lines {
 				st.lines[k].text = strings.ReplaceAll(st.lines[k].text, itsName, name)
 				for j, b := range s.lets {
@@ -104,7 +100,7 @@ func (s *script) nameBodies() {
 }
 
 // nameLet puts a name into a body that is bound before the steps, and binds the name before it.
-func (s *script) nameLet(j int, name string) {
+func (s *Scene) nameLet(j int, name string) {
 	at := slices.IndexFunc(s.lets, func(b binding) bool { return "{"+b.name+"}" == name })
 	if at < 0 {
 		return

@@ -32,7 +32,7 @@ func (r *Resource) differing(e *Example) []Field {
 		return nil
 	}
 	for _, f := range e.Fields {
-		if was := r.Make.field(f.Name); was != nil && was.Text != f.Text && r.readsAsSent(f.Name) {
+		if was := r.Make.field(f.Name); was != nil && was.Text != f.Text && r.ReadsAsSent(f.Name) {
 			out = append(out, f)
 		}
 	}
@@ -66,11 +66,11 @@ func hasEmptied(of func(*Resource) []Field) func(*Resource) string {
 // easily taken for none. Where the write says that it was done, the value before
 // is gone: what is read may be what was sent, or nothing, or a default. A member
 // that a service does not change is its own affair.
-func (s *script) emptiedBy(f Field, before string, changes line, write func(title, member, text string, lines ...line)) {
+func (s *Scene) emptiedBy(f Field, before string, changes line, write func(title, member, text string, lines ...line)) {
 	for _, text := range s.emptied(f) {
 		title := text + " for " + f.Name
 		write(title, f.Name, text, changes, expect("status not 5xx"))
-		s.readBack("read it after "+title, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.subject()+" is { "+syntax.Quoted(f.Name)+"?: not "+before+", ... }"))
+		s.readBack("read it after "+title, when("status 200 or 201 or 204"+of(title)), need("status 200"), expect(s.Subject()+" is { "+syntax.Quoted(f.Name)+"?: not "+before+", ... }"))
 	}
 }
 
@@ -94,22 +94,22 @@ func amendsTwo(r *Resource) string {
 
 // amends amends one member to a value, which gets a name, and gives the condition
 // that it is changed: a service may refuse to, or keep it.
-func (s *script) amends(f Field, value string) line {
+func (s *Scene) amends(f Field, value string) line {
 	title := "amend " + f.Name
-	s.let(value, s.turned(f.Text, "turn"))
-	s.sets("amend", title, f.Name, "{"+value+"}", expect("status not 5xx"))
+	s.Let(value, s.Turned(f.Text, "turn"))
+	s.sets(Amend, title, f.Name, "{"+value+"}", expect("status not 5xx"))
 	return s.took(f.Name, value, "{"+value+"}")
 }
 
 // both is what an item shows after the amend and the second one.
-func (s *script) both() line {
+func (s *Scene) both() line {
 	return s.covers("expect", "{ "+strings.Join(append(s.amendments(), syntax.Quoted(s.secondChange().Name)+": {second}"), ", ")+" }")
 }
 
 // asSent says of an answer that it shows what an earlier one does in the members that were
 // sent, those of another example left out. What the service keeps beside them, a time or a
 // version, is its own to move (RFC 9110 §9.2.2). Where nothing has members the whole is the same.
-func (s *script) asSent(word, earlier string, but *Example) []line {
+func (s *Scene) asSent(word, earlier string, but *Example) []line {
 	var fields []Field
 	for _, e := range []*Example{s.Make, s.Remake} {
 		if e != nil {
@@ -122,7 +122,7 @@ func (s *script) asSent(word, earlier string, but *Example) []line {
 	var out []line
 	var seen []string
 	for _, f := range fields {
-		p := s.inItem(memberPath(f.Name))
+		p := s.inItem(MemberPath(f.Name))
 		if slices.Contains(seen, f.Name) || but != nil && but.field(f.Name) != nil || slices.Contains(s.Assigned, f.Name) || slices.ContainsFunc(s.Volatile, func(v string) bool { return s.inItem(v) == p }) {
 			continue
 		}
@@ -135,34 +135,34 @@ func (s *script) asSent(word, earlier string, but *Example) []line {
 // overwriteChecks are about what a write leaves of the one before it.
 func overwriteChecks() []Check {
 	const put, patch = "RFC 9110 §9.3.4", "RFC 7396 §2"
-	amends := needs(makes, can("amend", "read"), written, amendsObject, amendDiffers, mergePatch)
+	amends := needs(makes, can(Amend, Read), written, amendsObject, amendDiffers, mergePatch)
 	return []Check{
 		{
-			Name: "replace-empties", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Source: put,
-			Without: needs(makes, can("replace", "read"), written, hasEmptied(func(r *Resource) []Field { return r.differing(r.Remake) })),
+			Name: "replace-empties", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Source: put,
+			Without: needs(makes, can(Replace, Read), written, hasEmptied(func(r *Resource) []Field { return r.differing(r.Remake) })),
 			Proves:  "zero, no text and false are written over what was there, or refused",
 			Cause:   "values that count as false are handled as if they were not sent",
 			Mend:    "tell what is absent from what is zero, empty or false",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				s.replaced("replace it", need("status 2xx"))
 				for i, f := range s.differing(s.Remake) {
 					before := memberOf("remade", f.Name)
 					s.emptiedBy(f, before, s.took(f.Name, fmt.Sprintf("value_%d", i+1), before), func(title, member, text string, lines ...line) {
-						s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(s.Remake, s.turned(s.Remake.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
+						s.sets(Replace, title, member, text, lines...)
 					})
 				}
 			},
 		},
 		{
-			Name: "amend-empties", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Source: patch,
-			Without: needs(makes, can("amend", "read"), written, mergePatch, hasEmptied(func(r *Resource) []Field { return append(r.beforeAmend(), r.besideAmend()...) })),
+			Name: "amend-empties", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Source: patch,
+			Without: needs(makes, can(Amend, Read), written, mergePatch, hasEmptied(func(r *Resource) []Field { return append(r.beforeAmend(), r.besideAmend()...) })),
 			Proves:  "zero, no text and false in a merge patch are written over what was there, or refused",
 			Cause:   "values that count as false are handled as if they were not sent",
 			Mend:    "tell what is absent from what is zero, empty or false",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
-				amend := func(title, member, text string, lines ...line) { s.sets("amend", title, member, text, lines...) }
+				amend := func(title, member, text string, lines ...line) { s.sets(Amend, title, member, text, lines...) }
 				// That these can be amended is said; of others it is seen.
 				for _, f := range s.beforeAmend() {
 					s.emptiedBy(f, memberOf("made", f.Name), line{}, amend)
@@ -174,12 +174,12 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-after-amend", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: "replace", Source: put,
-			Without: needs(amends, can("replace"), replaceDiffers),
+			Name: "replace-after-amend", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: Replace, Source: put,
+			Without: needs(amends, can(Replace), replaceDiffers),
 			Proves:  "a replace after an amend is the whole item again",
 			Cause:   "amendments are kept beside the item, and laid over it for ever",
 			Mend:    "apply an amendment to the stored item, once",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				s.amended("amend it", need("status 2xx"))
 				s.replaced("replace it", need("status 2xx"))
@@ -187,8 +187,8 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-after-replace", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: "amend", Source: patch,
-			Without: needs(amends, can("replace"), replaceDiffers, func(r *Resource) string {
+			Name: "amend-after-replace", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: Amend, Source: patch,
+			Without: needs(amends, can(Replace), replaceDiffers, func(r *Resource) string {
 				if len(r.Remake.Fields) == 0 || !r.Remake.json() || r.Reads != "" {
 					return "`remake` is not written out as an object, or does not read as it was sent"
 				}
@@ -197,13 +197,13 @@ func overwriteChecks() []Check {
 			Proves: "an amend after a replace changes the item as it was replaced, and not as it was made",
 			Cause:  "the patch is applied to an older copy",
 			Mend:   "load the item as it is stored now",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				s.replaced("replace it", need("status 2xx"))
 				s.amended("amend it", need("status 2xx"))
 				parts := s.amendments()
 				for _, f := range s.Remake.Fields {
-					if s.Amend.field(f.Name) == nil && s.readsAsSent(f.Name) {
+					if s.Amend.field(f.Name) == nil && s.ReadsAsSent(f.Name) {
 						parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf("remade", f.Name))
 					}
 				}
@@ -211,12 +211,12 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "amends-add-up", Causes: []string{"lifecycle/amend-merges"}, On: "amend", Source: patch,
+			Name: "amends-add-up", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Source: patch,
 			Without: needs(amends, amendsTwo),
 			Proves:  "two amends of different members leave both changed",
 			Cause:   "each patch is applied to the item as it was made, or as a cache still has it",
 			Mend:    "load the item as it is stored now, apply the patch, and store the result",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				changes := s.amends(*s.secondChange(), "second")
 				s.amended("amend it", changes, need("status 2xx"))
@@ -224,24 +224,24 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct", "repeat/read-is-stable"}, On: "create", Source: "RFC 9110 §9.3.3, §15.3.2", Without: needs(posts, can("read"), written, identityMember),
+			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct", "repeat/read-is-stable"}, On: Create, Source: "RFC 9110 §9.3.3, §15.3.2", Without: needs(posts, can(Read), written, identityMember),
 			Proves: "a create that says it made an item, or that is refused, has not written over the item whose identity its body gives",
 			Cause:  "the whole body is stored under the identity in it",
 			Mend:   "give identities out, or refuse one that is taken with 409",
-			Write:  func(s *script) { s.overwrites("expect", "201 or 4xx or 5xx") },
+			Write:  func(s *Scene) { s.overwrites("expect", "201 or 4xx or 5xx") },
 			// What POST means is the resource's own: one that says 200 may be an update.
-			SofterLevel: "usual", Softer: func(s *script) { s.overwrites("prefer", "200 or 202 or 204") },
+			SofterLevel: "usual", Softer: func(s *Scene) { s.overwrites("prefer", "200 or 202 or 204") },
 		},
 	}
 }
 
 // overwrites writes a create that names another item, and looks at that one where it was
 // answered so.
-func (s *script) overwrites(word, answered string) {
+func (s *Scene) overwrites(word, answered string) {
 	const title = "make one that says it is the first"
 	s.make(1)
 	theirs := "{id}"
 	s.readBack("read it", need("status 200"))
-	s.attempt(title, bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{s.memberOfItem(): &theirs}), later(1))), expect("status not 5xx"))
+	s.attempt(title, bodyLine(s.Make, s.Turned(s.Make.object(map[string]*string{s.memberOfItem(): &theirs}), later(1))), expect("status not 5xx"))
 	s.readBack("the first is what it was", append([]line{when("status " + answered + of(title)), says(word, "status 200")}, s.asSent(word, "read it", nil)...)...)
 }

@@ -1,9 +1,13 @@
 package resource
 
-import "usualpath/internal/core/syntax"
+import (
+	"slices"
+
+	"usualpath/internal/core/syntax"
+)
 
 // linesOf are the lines of a resource that a check goes by, the one that says
-// most first; byOperation are those for checks that are not named here.
+// most first. Other checks go by those of their operation.
 var linesOf = map[string][]string{
 	"absence/missing-parent":         {"under"},
 	"absence/empty-is-not-missing":   {"under"},
@@ -27,20 +31,11 @@ var linesOf = map[string][]string{
 	"access/refusal-hides-existence": {"auth"},
 }
 
-var byOperation = map[string][]string{
-	"list":    {"list", "collection"},
-	"create":  {"make", "collection"},
-	"read":    {"item", "identity", "collection"},
-	"replace": {"remake", "make", "item"},
-	"amend":   {"amend", "item"},
-	"delete":  {"item", "identity", "collection"},
-}
-
 // line is the line of the resource statement that a derived scenario goes by.
 func (r *Resource) line(scenario *syntax.Statement) *syntax.Statement {
 	for _, st := range scenario.Children {
 		if b, is := st.Body.(*syntax.Check); is {
-			for _, word := range append(linesOf[b.ID], byOperation[b.Operation]...) {
+			for _, word := range slices.Concat(linesOf[b.ID], table[operationOf(b.Operation)].lines) {
 				for _, c := range r.Statement.Children {
 					if c.Word == word {
 						return c

@@ -15,45 +15,45 @@ func raceChecks() []Check {
 	const atOnce = "RFC 9110 §9.2"
 	return append([]Check{
 		{
-			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: "create", Without: needs(posts, listed), Source: atOnce,
+			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: Create, Without: needs(posts, listed), Source: atOnce,
 			Proves: "creates at the same time make as many items as they say, each with an identity of its own",
 			Cause:  "the next id is read and written in two steps",
 			Mend:   "let the store draw the id",
-			Write: func(s *script) {
-				s.observe(false)
-				s.parent()
-				s.let("start", "{random_int(100000, 899999)}")
-				body := s.turned(s.Make.Text, "start + turn")
+			Write: func(s *Scene) {
+				s.Observe(false)
+				s.Parents()
+				s.Let("start", "{random_int(100000, 899999)}")
+				body := s.Turned(s.Make.Text, "start + turn")
 				if s.Make.As == "" && called().MatchString(s.Make.Text) {
 					// Copies draw the same: what functions give is another for each of these.
 					var each []string
 					for n := range copies {
-						each = append(each, s.turned(s.Make.Text, fmt.Sprintf("start + %d", n+1)))
+						each = append(each, s.Turned(s.Make.Text, fmt.Sprintf("start + %d", n+1)))
 					}
-					s.let("bodies", "["+strings.Join(each, ", ")+"]")
+					s.Let("bodies", "["+strings.Join(each, ", ")+"]")
 					body = "{nth(bodies, turn)}"
 				}
-				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, body), together(copies),
-					keep("every ids from "+s.identitySource()), expect("status not 5xx"), expect(fmt.Sprintf("%s gains %d when status 200 or 201", s.observed(), copies)))
+				s.step("make eight at once", s.ask(Create, ""), bodyLine(s.Make, body), together(copies),
+					keep("every ids from "+s.IdentitySource()), expect("status not 5xx"), expect(fmt.Sprintf("%s gains %d when status 200 or 201", s.Observed(), copies)))
 				s.leaveAll("make eight at once")
 			},
 		},
 		{
-			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: "delete", Without: needs(makes, can("delete", "read")), Source: atOnce,
+			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: Delete, Without: needs(makes, can(Delete, Read)), Source: atOnce,
 			Proves: "deletes of one item at the same time remove it, and nothing else, without an error of the service's own",
 			Cause:  "the item is looked up first, and is gone by the time it is removed",
 			Mend:   "remove in one step, and answer according to what was removed",
-			Write: func(s *script) {
-				if s.observe(false) {
+			Write: func(s *Scene) {
+				if s.Observe(false) {
 					s.observeOthers("id")
 				}
 				s.makeAmong()
-				if !s.Disposable && !s.makesByName() {
+				if !s.Disposable && !s.ByName() {
 					// All but one of them find nothing: what is found in its place must be seen.
 					s.nobody()
 					s.notThere("nobody")
 				}
-				lines := []line{send("DELETE", s.at("id")), together(copies), expect("status not 5xx"), expect("at least 1 status 2xx")}
+				lines := []line{s.ask(Delete, "id"), together(copies), expect("status not 5xx"), expect("at least 1 status 2xx")}
 				if s.watched && s.Header == "" {
 					lines = append(lines, expect("others unchanged"))
 				}
@@ -62,23 +62,23 @@ func raceChecks() []Check {
 			},
 		},
 		{
-			Name: "replaces-together", Causes: []string{"lifecycle/replace-takes-effect"}, On: "replace", Source: atOnce,
-			Without: needs(makes, can("replace", "read"), wholeReplace),
+			Name: "replaces-together", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Source: atOnce,
+			Without: needs(makes, can(Replace, Read), wholeReplace),
 			Proves:  "of replaces at the same time one remains, whole",
 			Cause:   "members are written one after the other",
 			Mend:    "write the whole item in one step",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				// Each is worked out once: what is read is held against what was sent.
-				s.let("copies", "["+strings.Join(s.copiesOfRemake(), ", ")+"]")
+				s.Let("copies", "["+strings.Join(s.copiesOfRemake(), ", ")+"]")
 				whole := s.replacedAlone()
-				s.step("replace it eight times at once", whole, send("PUT", s.at("id")), bodyLine(s.Remake, "{nth(copies, turn)}"), together(copies),
+				s.step("replace it eight times at once", whole, s.ask(Replace, "id"), bodyLine(s.Remake, "{nth(copies, turn)}"), together(copies),
 					expect("status not 5xx"), expect("at least 1 status 2xx"))
-				s.readBack("read what remains", whole, expect("status 200"), expect(s.subject()+" is "+strings.Join(s.wholes(), " or ")))
+				s.readBack("read what remains", whole, expect("status 200"), expect(s.Subject()+" is "+strings.Join(s.wholes(), " or ")))
 			},
 		},
 		{
-			Name: "unique-together", Causes: []string{"input/duplicate-unique"}, On: "create", Source: atOnce,
+			Name: "unique-together", Causes: []string{"input/duplicate-unique"}, On: Create, Source: atOnce,
 			Without: needs(posts, listed, written, func(r *Resource) string {
 				if len(r.Unique) == 0 {
 					return "no member is `unique`"
@@ -88,16 +88,16 @@ func raceChecks() []Check {
 			Proves: "creates at the same time with the same unique member make one item",
 			Cause:  "checking whether it exists and storing it are two steps",
 			Mend:   "let the store enforce it",
-			Write: func(s *script) {
-				s.observe(false)
-				s.parent()
-				s.let("start", "{random_int(100000, 899999)}")
-				s.let("made", s.turned(s.Make.Text, "start"))
+			Write: func(s *Scene) {
+				s.Observe(false)
+				s.Parents()
+				s.Let("start", "{random_int(100000, 899999)}")
+				s.Let("made", s.Turned(s.Make.Text, "start"))
 				change := map[string]*string{}
 				same := memberOf("made", s.Unique[0])
 				change[s.Unique[0]] = &same
-				s.step("make eight at once", send("POST", s.coll()), bodyLine(s.Make, s.turned(s.Make.object(change), "start + turn")), together(copies),
-					keep("every ids from "+s.identitySource()), expect("exactly 1 status 2xx"), expect(s.observed()+" gains 1"+s.atOnce()))
+				s.step("make eight at once", s.ask(Create, ""), bodyLine(s.Make, s.Turned(s.Make.object(change), "start + turn")), together(copies),
+					keep("every ids from "+s.IdentitySource()), expect("exactly 1 status 2xx"), expect(s.Observed()+" gains 1"+s.atOnce()))
 				s.leaveAll("make eight at once")
 			},
 		},
@@ -105,68 +105,68 @@ func raceChecks() []Check {
 }
 
 // leaveAll takes away all that was made at once.
-func (s *script) leaveAll(after string) {
-	if !s.Supports("delete") {
+func (s *Scene) leaveAll(after string) {
+	if !s.Supports(Delete) {
 		return
 	}
 	for i := copies; i >= 1; i-- {
 		one := fmt.Sprintf("nth(ids, %d)", i)
 		s.arrives(fmt.Sprintf("wait for number %d", i), after, one)
-		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", s.at(one)))
+		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), s.ask(Delete, one))
 	}
 }
 
 func durabilityChecks() []Check {
 	// lives makes items in every way, starts the service anew, and looks.
-	lives := func(s *script, how, word string) {
+	lives := func(s *Scene, how, word string) {
 		s.make(2)
-		if s.Supports("replace") {
+		if s.Supports(Replace) {
 			s.replaced("replace the first", need("status 2xx"))
 		}
 		s.readBack("read the first", need("status 200"))
-		s.step("read the second", send("GET", s.at("other")), need("status 200"))
-		gone := s.Supports("delete") && !s.makesByName()
+		s.step("read the second", s.ask(Read, "other"), need("status 200"))
+		gone := s.Supports(Delete) && !s.ByName()
 		if gone {
 			s.makeOne(2)
-			s.step("remove the third", send("DELETE", s.at("third")), need("status 2xx"))
+			s.step("remove the third", s.ask(Delete, "third"), need("status 2xx"))
 		}
 		// A run that has not started the service leaves this step out, and with it
 		// those that look back at it.
-		s.step("start the service anew", startAnew(how), send("GET", s.at("id")), need("status not 5xx"))
+		s.step("start the service anew", startAnew(how), s.ask(Read, "id"), need("status not 5xx"))
 		s.readBack("the first is as it was", append([]line{anew, says(word, "status 200")}, s.asSent(word, "read the first", nil)...)...)
-		s.step("the second is as it was", append([]line{anew, send("GET", s.at("other")), says(word, "status 200")}, s.asSent(word, "read the second", nil)...)...)
+		s.step("the second is as it was", append([]line{anew, s.ask(Read, "other"), says(word, "status 200")}, s.asSent(word, "read the second", nil)...)...)
 		if gone {
-			s.step("the third is gone", append([]line{anew, send("GET", s.at("third"))}, s.goneLines(word)...)...)
+			s.step("the third is gone", append([]line{anew, s.ask(Read, "third")}, s.goneLines(word)...)...)
 		}
 	}
 	return []Check{
 		{
-			Name: "survives-restart", On: "create", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
+			Name: "survives-restart", On: Create, Without: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
 			Proves: "what was made, replaced and deleted is so after the service has been stopped and started again",
 			Cause:  "data is kept in memory, or written only now and then",
 			Mend:   "write before answering",
-			Write:  func(s *script) { lives(s, "restart", "expect") },
+			Write:  func(s *Scene) { lives(s, "restart", "expect") },
 		},
 		{
-			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: "create", Level: "should", Without: needs(makes, can("read")), Source: "RFC 9110 §15.3",
+			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: Create, Level: "should", Without: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
 			Proves: "what was answered is so after the service has been killed without warning",
 			Cause:  "data is written only when the service shuts down in order",
 			Mend:   "write before answering",
-			Write:  func(s *script) { lives(s, "kill", "prefer") },
+			Write:  func(s *Scene) { lives(s, "kill", "prefer") },
 		},
 		{
-			Name: "ids-after-restart", On: "create", Without: needs(posts, can("read"), named), Source: "RFC 9110 §9.3.3",
+			Name: "ids-after-restart", On: Create, Without: needs(posts, can(Read), named), Source: "RFC 9110 §9.3.3",
 			Proves: "an item that is made after a restart has an identity that no other has",
 			Cause:  "ids are counted in memory",
 			Mend:   "keep the count with the data",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				s.make(1)
 				there := line{}
 				if listed(s.Resource) == "" {
-					s.step("what is there", send("GET", s.list()), need("status 200"), keep("there from "+s.Members+strings.TrimPrefix(s.By, "$")).ifThere())
+					s.step("what is there", s.ask(List, ""), need("status 200"), keep("there from "+s.Members+strings.TrimPrefix(s.By, "$")).ifThere())
 					there = expect("{there} lacks {other}")
 				}
-				s.step("start the service anew", startAnew("restart"), send("GET", s.at("id")), need("status 200"))
+				s.step("start the service anew", startAnew("restart"), s.ask(Read, "id"), need("status 200"))
 				s.makeOne(1, anew, expect("{other} is not {id}"), there)
 				s.readBack("the first is as it was", anew, expect("status 200"), s.shows("expect", "made"))
 			},

@@ -80,9 +80,9 @@ type Resource struct {
 	XML, byXML string
 	// also is the resource that is the same items in XML, nil for none.
 	also     *Resource
-	supports map[string]bool
+	supports [operations]bool
 	// public are the operations that need no credentials.
-	public []string
+	public []Operation
 	// Declared tells that `supports` is written out.
 	Declared bool
 	Answers  map[string]string
@@ -131,19 +131,17 @@ func (f Field) nothing() bool {
 }
 
 // Supports tells whether the resource has an operation.
-func (r *Resource) Supports(operation string) bool { return r.supports[operation] }
+func (r *Resource) Supports(o Operation) bool { return r.supports[table[o].with] }
 
 // guarded tells whether the resource has an operation that needs credentials.
-func (r *Resource) guarded(operation string) bool {
-	return r.Supports(operation) && !slices.Contains(r.public, operation)
-}
+func (r *Resource) guarded(o Operation) bool { return r.Supports(o) && !slices.Contains(r.public, o) }
 
-// makesByName tells that the client names an item and PUT makes it.
-func (r *Resource) makesByName() bool { return r.Chosen != "" }
+// ByName tells that the client names an item and PUT makes it.
+func (r *Resource) ByName() bool { return r.Chosen != "" }
 
-// creates tells whether items can be made at all.
-func (r *Resource) creates() bool {
-	return r.Make != nil && (r.Supports("create") || r.makesByName() && r.Supports("replace"))
+// Creates tells whether items can be made at all.
+func (r *Resource) Creates() bool {
+	return r.Make != nil && (r.Supports(Create) || r.ByName() && r.Supports(Replace))
 }
 
 // reader reads one statement and gathers what is wrong with it.
@@ -228,7 +226,7 @@ func read(p *project.Project) ([]*Resource, source.Diagnostics) {
 
 func (rd *reader) read(name string, st *syntax.Statement, known map[string]*Resource) *Resource {
 	r := &Resource{Thorough: rd.p.Thorough, File: rd.f, Statement: st, Members: "$[*]", Content: "$", Identity: "$.id", Answers: map[string]string{},
-		Skips: map[string]string{}, supports: map[string]bool{}}
+		Skips: map[string]string{}}
 	rd.r = r
 	r.Name = name
 	seen := map[string]bool{}
@@ -317,11 +315,13 @@ func (rd *reader) line(c *syntax.Statement) {
 	case *syntax.PagedBy:
 		r.Paging = &b.Paging
 	case *syntax.Public:
-		r.public = b.Names()
+		for _, n := range b.Names() {
+			r.public = append(r.public, operationOf(n))
+		}
 	case *syntax.Supports:
 		r.Declared = true
 		for _, n := range b.Names() {
-			r.supports[n] = true
+			r.supports[operationOf(n)] = true
 		}
 	case *syntax.Volatile:
 		for _, p := range b.List {
@@ -411,11 +411,11 @@ func (rd *reader) identity(b *syntax.Identity) {
 func (rd *reader) revision(b *syntax.Revision) {
 	rd.r.Revision = b
 	for _, c := range []*syntax.Carried{&b.As, b.OnDelete} {
-		if c != nil && c.Path != nil && memberPath(strings.TrimPrefix(c.Path.Raw, "$.")) != c.Path.Raw {
+		if c != nil && c.Path != nil && MemberPath(strings.TrimPrefix(c.Path.Raw, "$.")) != c.Path.Raw {
 			rd.say(rd.span("revision"), "a body carries the revision in a member of its own", "write as $._rev")
 		}
 	}
-	if b.OnDelete != nil && b.OnDelete.Path != nil || b.OnDelete == nil && b.As.Path != nil && rd.r.Supports("delete") {
+	if b.OnDelete != nil && b.OnDelete.Path != nil || b.OnDelete == nil && b.As.Path != nil && rd.r.Supports(Delete) {
 		rd.say(rd.span("revision"), "a DELETE has no body that could carry the revision", "write on delete as query rev, or on delete as header If-Match")
 	}
 }
@@ -443,7 +443,7 @@ func (rd *reader) others(known map[string]*Resource) {
 			if m[1] == under || other == nil || slices.Contains(r.Needs, other) {
 				continue
 			}
-			if !other.creates() {
+			if !other.Creates() {
 				rd.say(r.Statement.Span, "no "+other.Name+" can be made, and an item of it is named here: that resource has no `make`", "write one")
 				continue
 			}
@@ -543,7 +543,7 @@ func (rd *reader) paths(known map[string]*Resource) {
 			hint = "did you mean " + n + "?"
 		}
 		rd.say(rd.under.Span, "no resource `"+name+"` comes before this one", hint)
-	case !parent.creates():
+	case !parent.Creates():
 		rd.say(rd.under.Span, "no "+name+" can be made: that resource has no `make`", "write one")
 	default:
 		r.Under = parent
@@ -558,14 +558,14 @@ func (rd *reader) paths(known map[string]*Resource) {
 func (rd *reader) operations(seen map[string]bool) {
 	r := rd.r
 	if !r.Declared {
-		r.supports = map[string]bool{"list": true, "read": true, "delete": r.Make != nil, "create": r.Make != nil && r.Chosen == "",
-			"replace": r.Remake != nil || r.Chosen != "" && r.Make != nil, "amend": r.Amend != nil}
+		r.supports = [operations]bool{List: true, Read: true, Delete: r.Make != nil, Create: r.Make != nil && r.Chosen == "",
+			Replace: r.Remake != nil || r.Chosen != "" && r.Make != nil, Amend: r.Amend != nil}
 	}
-	for _, one := range [][2]string{{"create", "make"}, {"replace", "remake"}, {"amend", "amend"}} {
-		if !r.supports[one[0]] || seen[one[1]] || one[0] == "replace" && r.Chosen != "" && r.Make != nil {
+	for _, o := range all() {
+		if table[o].example == nil || !r.Supports(o) || seen[table[o].lines[0]] || o == Replace && r.Chosen != "" && r.Make != nil {
 			continue
 		}
-		rd.say(rd.span("supports"), "this resource supports "+one[0]+" and has no example for it", "write "+one[1]+" { … } below it")
+		rd.say(rd.span("supports"), "this resource supports "+o.String()+" and has no example for it", "write "+table[o].lines[0]+" { … } below it")
 	}
 	if r.Remake == nil && r.Chosen != "" {
 		r.Remake = r.Make
@@ -599,7 +599,7 @@ var turnWord = late.Regexp(`\bturn\b`)
 // inBraces finds names in braces, and braces that stand for themselves.
 var inBraces = late.Regexp(`\\\{|\{[A-Za-z_][^{}]*\}`)
 
-// turned is a text with another expression in place of the name turn.
+// Turned is a text with another expression in place of the name turn.
 func turned(text, by string) string {
 	return inBraces().ReplaceAllStringFunc(text, func(m string) string { return turnWord().ReplaceAllString(m, by) })
 }
@@ -649,18 +649,4 @@ func (e *Example) object(change map[string]*string) string {
 		parts = append(parts, syntax.Quoted(n)+": "+*change[n])
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
-}
-
-// Operations are the methods and path templates of resources, "GET /boats".
-func Operations(list []*Resource) []string {
-	var out []string
-	for _, r := range list {
-		for _, o := range []struct{ operation, method, path string }{{"list", "GET", r.Collection}, {"create", "POST", r.Collection}, {"read", "GET", r.Item},
-			{"replace", "PUT", r.Item}, {"amend", "PATCH", r.Item}, {"delete", "DELETE", r.Item}} {
-			if title := o.method + " " + o.path; r.Supports(o.operation) && !slices.Contains(out, title) {
-				out = append(out, title)
-			}
-		}
-	}
-	return out
 }

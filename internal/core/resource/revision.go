@@ -5,38 +5,20 @@ import (
 	"slices"
 	"strings"
 
-	"usualpath/internal/core/late"
 	"usualpath/internal/core/syntax"
 )
 
-// writesTo finds the item that a request writes to.
-var writesTo = late.Regexp(`^send (PUT|PATCH|DELETE) (.*)$`)
-
 // revised adds what a write must carry of the item's last answer, where the
 // resource says so: the item is read right before, into steps.
-func (s *script) revised(steps *[]step, lines ...line) []line {
+func (s *Scene) revised(steps *[]step, lines ...line) []line {
 	v := s.Revision
-	if v == nil || s.Item == "" {
+	i := slices.IndexFunc(lines, func(l line) bool { return l.op.changesItem() })
+	// What never was has none.
+	if v == nil || i < 0 || lines[i].item == "nobody" {
 		return lines
 	}
-	i := slices.IndexFunc(lines, func(l line) bool { return l.place == request })
-	if i < 0 {
-		return lines
-	}
-	m := writesTo().FindStringSubmatch(lines[i].text)
-	if m == nil {
-		return lines
-	}
-	start, end, ok := strings.Cut(s.parented(s.Item), "{id}")
-	if s.byURL() {
-		start, end = "", ""
-	}
-	if !ok || !strings.HasPrefix(m[2], start+"{") || !strings.HasSuffix(m[2], end) {
-		return lines
-	}
-	id := strings.Trim(strings.TrimSuffix(strings.TrimPrefix(m[2], start), end), "{}")
-	as := v.As
-	if m[1] == "DELETE" && v.OnDelete != nil {
+	id, as := lines[i].item, v.As
+	if lines[i].op == Delete && v.OnDelete != nil {
 		as = *v.OnDelete
 	}
 	if as.Header != "" && slices.ContainsFunc(lines, func(l line) bool {
@@ -53,14 +35,10 @@ func (s *script) revised(steps *[]step, lines ...line) []line {
 	if v.From.Path != nil {
 		from = s.inItem(v.From.Path.Raw)
 	}
-	if id == "nobody" {
-		// Nothing is there to have one.
-		return lines
-	}
 	s.revisions++
 	title := fmt.Sprintf("the revision of %s, before write %d", id, s.revisions)
 	conditions := slices.DeleteFunc(slices.Clone(lines), func(l line) bool { return l.place != before })
-	*steps = append(*steps, step{title, append(conditions, send("GET", m[2]), keep(rev+" from "+from).ifThere())})
+	*steps = append(*steps, step{title, append(conditions, s.ask(Read, id), keep(rev+" from "+from).ifThere())})
 	out := slices.Clone(lines)
 	// What was not there before carries none.
 	switch {

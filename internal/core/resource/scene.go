@@ -5,17 +5,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
-
-	"usualpath/internal/core/syntax"
 )
-
-// Scene writes a way through items of a resource as a scenario: the items by names
-// of the caller's, each step when it is asked for.
-type Scene struct {
-	s *script
-	// All binds names too that no step uses.
-	All bool
-}
 
 // Request is a step about an item, as text of the language.
 type Request struct {
@@ -32,26 +22,20 @@ type Request struct {
 
 // Scene begins an empty one.
 func (r *Resource) Scene() *Scene {
-	return &Scene{s: &script{Resource: r, check: &Check{}, level: "must"}}
+	return &Scene{Resource: r, check: &Check{}, level: "must"}
 }
 
-// Parents adds the making of the items that others are below, and their removal.
-func (w *Scene) Parents() { w.s.parent() }
-
-// Observe watches the list under the name that Observed gives.
-func (w *Scene) Observe() { w.s.observe(true) }
-
 // ObserveBy watches the list as it shows by pages of a size.
-func (w *Scene) ObserveBy(size int) {
-	if !w.s.Pages() {
+func (s *Scene) ObserveBy(size int) {
+	if !s.Pages() {
 		return
 	}
 	sep := "?"
-	if strings.Contains(w.s.list(), "?") {
+	if strings.Contains(s.list(), "?") {
 		sep = "&"
 	}
-	w.s.observes = append(w.s.observes, fmt.Sprintf("  observe %s at %s%s%s=%d%s%s%s\n", w.s.ObservedBy(size), w.s.list(), sep, url.QueryEscape(w.s.Paging.Names[0]), size,
-		w.s.listing(""), w.s.ignoring(true, func(p string) string { return p }), w.s.paged()))
+	s.observes = append(s.observes, fmt.Sprintf("  observe %s at %s%s%s=%d%s%s%s\n", s.ObservedBy(size), s.list(), sep, url.QueryEscape(s.Paging.Names[0]), size,
+		s.listing(""), s.ignoring(true, func(p string) string { return p }), s.paged()))
 }
 
 // Pages tells whether single pages of a size can be asked for.
@@ -59,15 +43,6 @@ func (r *Resource) Pages() bool { return r.Lists() && pages(r) == "" }
 
 // ObservedBy is the name of the list as it shows by pages of a size.
 func (r *Resource) ObservedBy(size int) string { return fmt.Sprintf("%s_by_%d", r.Name, size) }
-
-// Observed is the name of the watched list.
-func (r *Resource) Observed() string { return (&script{Resource: r}).observed() }
-
-// Let gives a name a value; what begins with a random number is bound first.
-func (w *Scene) Let(name, text string) { w.s.let(name, text) }
-
-// Turned is a text of an example with another expression in place of {turn}.
-func (r *Resource) Turned(text, by string) string { return (&script{Resource: r}).turned(text, by) }
 
 // Outer are the names of the items that others are below.
 func (r *Resource) Outer() []string {
@@ -81,14 +56,8 @@ func (r *Resource) Outer() []string {
 	return out
 }
 
-// SomeTurn is a random number for {turn}, as text of the language.
-func (r *Resource) SomeTurn() string { return r.someTurn() }
-
-// ByName tells whether the client names the items.
-func (r *Resource) ByName() bool { return r.makesByName() }
-
 // Identifies tells whether a member is the identity.
-func (r *Resource) Identifies(name string) bool { return memberPath(name) == r.identity() }
+func (r *Resource) Identifies(name string) bool { return MemberPath(name) == r.identity() }
 
 // WithoutOwnName is the resource with an identity that clients send as one that no write gives again.
 func (r *Resource) WithoutOwnName() *Resource {
@@ -100,33 +69,18 @@ func (r *Resource) WithoutOwnName() *Resource {
 // Removes tells whether what is made can be removed again: by a delete, or with what it
 // is below.
 func (r *Resource) Removes() bool {
-	return r.Supports("delete") || r.Disposable || r.Under != nil && !r.Under.KeepsChildren && r.Under.Removes()
+	return r.Supports(Delete) || r.Disposable || r.Under != nil && !r.Under.KeepsChildren && r.Under.Removes()
 }
 
-// Creates tells whether items can be made at all.
-func (r *Resource) Creates() bool { return r.creates() }
-
 // Lists tells whether the items can be found in a list.
-func (r *Resource) Lists() bool { return r.Supports("list") && r.By != "" && r.Header == "" }
+func (r *Resource) Lists() bool { return r.Supports(List) && r.By != "" && r.Header == "" }
 
 // Merges tells whether an amend names the members that it changes, and no others
 // (RFC 7396).
 func (r *Resource) Merges() bool { return amendsObject(r) == "" && mergePatch(r) == "" }
 
-// ReadsAsSent tells whether a member reads as it was sent.
-func (r *Resource) ReadsAsSent(name string) bool { return r.readsAsSent(name) }
-
-// GoneStatus are the statuses of what is not there, as a claim says them.
-func (r *Resource) GoneStatus() string { return r.gone() }
-
-// Subject is the item in its own answer: body, or a JSONPath.
-func (r *Resource) Subject() string { return (&script{Resource: r}).subject() }
-
 // InItem is a member's path in the item's own answer.
-func (r *Resource) InItem(name string) string { return r.inItem(memberPath(name)) }
-
-// InList is the item that a name stands for, in the list's answer: a JSONPath.
-func (r *Resource) InList(id string) string { return (&script{Resource: r}).only(id) }
+func (r *Resource) InItem(name string) string { return r.inItem(MemberPath(name)) }
 
 // Edge is a value on a limit of what a member takes, as text of the language.
 type Edge struct{ Member, Text string }
@@ -159,148 +113,87 @@ func (x Request) lines(first line, body ...line) []line {
 	return out
 }
 
-// Make makes an item; number is the expression in place of {turn} for its name,
+// Create makes an item; number is the expression in place of {turn} for its name,
 // where the client gives it.
-func (w *Scene) Make(id, number string, x Request) {
-	s := w.s
-	if !s.makesByName() {
+func (s *Scene) Create(id, number string, x Request) {
+	if !s.ByName() {
 		// What is made is known before anything is claimed, so that it is removed.
 		x.Lines = append([]string{s.keepID(id).text + " if there"}, x.Lines...)
-		s.first(x.Title, x.lines(send("POST", s.coll()), bodyLine(s.Make, x.Body))...)
+		s.step(x.Title, x.lines(s.ask(Create, ""), bodyLine(s.Make, x.Body))...)
 		return
 	}
 	if !s.bound(id) {
-		s.let(id, inQuotes(s.turned(s.Chosen, number)))
+		s.Let(id, inQuotes(s.Turned(s.Chosen, number)))
 	}
-	s.step("find a free place for "+strings.ReplaceAll(id, "_", " "), send("GET", s.at(id)), need("status "+s.gone()))
-	s.first(x.Title, x.lines(send("PUT", s.at(id)), bodyLine(s.Make, x.Body))...)
+	s.step("find a free place for "+strings.ReplaceAll(id, "_", " "), s.ask(Read, id), need("status "+s.GoneStatus()))
+	s.step(x.Title, x.lines(s.ask(Create, id), bodyLine(s.Make, x.Body))...)
 }
 
 // Attempt sends a create that is to be refused, and removes what comes of it.
-func (w *Scene) Attempt(id string, x Request) {
-	w.Make(id, "", x)
-	if w.s.Supports("delete") {
-		w.s.cleanup("take away what came of "+strings.ReplaceAll(id, "_", " "), when("{"+id+"} exists"), send("DELETE", w.s.at(id)))
+func (s *Scene) Attempt(id string, x Request) {
+	s.Create(id, "", x)
+	if s.Supports(Delete) {
+		s.cleanup("take away what came of "+strings.ReplaceAll(id, "_", " "), when("{"+id+"} exists"), s.ask(Delete, id))
 	}
 }
 
-// Replace, Amend, Delete, Read and Head are about an item.
-func (w *Scene) Replace(id string, x Request) {
-	e := w.s.Remake
-	if e == nil {
-		e = w.s.Make
+// Do is an operation on what is there; id names the item that it is about.
+func (s *Scene) Do(o Operation, id string, x Request) {
+	body := line{}
+	if s.exampleFor(o) != nil {
+		body = s.sends(o, x.Body)
 	}
-	w.s.step(x.Title, x.lines(send("PUT", w.s.at(id)), bodyLine(e, x.Body))...)
+	s.step(x.Title, x.lines(s.ask(o, id), body)...)
 }
-
-// Amend changes members of an item.
-func (w *Scene) Amend(id string, x Request) {
-	w.s.step(x.Title, x.lines(send("PATCH", w.s.at(id)), w.s.patch(x.Body))...)
-}
-
-// Delete removes an item.
-func (w *Scene) Delete(id string, x Request) {
-	w.s.step(x.Title, x.lines(send("DELETE", w.s.at(id)))...)
-}
-
-// Read reads an item; Head asks for its head only.
-func (w *Scene) Read(id string, x Request) { w.s.step(x.Title, x.lines(send("GET", w.s.at(id)))...) }
-
-// Head asks for an item's head.
-func (w *Scene) Head(id string, x Request) { w.s.step(x.Title, x.lines(send("HEAD", w.s.at(id)))...) }
 
 // Await reads an item until it is there, or gone, as long as a write that is answered
 // 202 may take.
-func (w *Scene) Await(id, title string, gone bool) {
+func (s *Scene) Await(id, title string, gone bool) {
 	status := "200"
 	if gone {
-		status = w.s.gone()
+		status = s.GoneStatus()
 	}
-	w.s.step(title, send("GET", w.s.at(id)), w.s.inTime(), need("status "+status))
+	s.step(title, s.ask(Read, id), s.inTime(), need("status "+status))
 }
-
-// List reads the list.
-func (w *Scene) List(x Request) { w.s.step(x.Title, x.lines(send("GET", w.s.list()))...) }
 
 // Restart starts the service anew.
-func (w *Scene) Restart(title string) { w.s.step(title, startAnew("restart")) }
-
-// Put makes, or replaces, what has a name of the client's.
-func (w *Scene) Put(id string, x Request) {
-	w.s.first(x.Title, x.lines(send("PUT", w.s.at(id)), bodyLine(w.s.Make, x.Body))...)
-}
+func (s *Scene) Restart(title string) { s.step(title, startAnew("restart")) }
 
 // Together sends requests to an item at once; the methods and bodies are lists by
 // the number of the copy.
-func (w *Scene) Together(id string, n int, methods, bodies string, x Request) {
-	first := at(request, "send {nth("+methods+", turn)} "+w.s.at(id))
-	w.s.first(x.Title, x.lines(first, jsonBody("{nth("+bodies+", turn)}", w.media()), together(n))...)
+func (s *Scene) Together(id string, n int, methods, bodies string, x Request) {
+	first := at(request, "send {nth("+methods+", turn)} "+s.at(id))
+	s.step(x.Title, x.lines(first, jsonBody("{nth("+bodies+", turn)}", s.mixedMedia()), together(n))...)
 }
 
 // MakeTogether makes items at once.
-func (w *Scene) MakeTogether(n int, bodies string, x Request) {
-	w.s.first(x.Title, x.lines(send("POST", w.s.coll()), jsonBody(w.s.Make.wrapped("{nth("+bodies+", turn)}"), w.s.Make.Media), together(n))...)
+func (s *Scene) MakeTogether(n int, bodies string, x Request) {
+	s.step(x.Title, x.lines(s.ask(Create, ""), jsonBody(s.Make.wrapped("{nth("+bodies+", turn)}"), s.Make.Media), together(n))...)
 }
 
-// media is the type of bodies of which some are for PUT and some for PATCH.
-func (w *Scene) media() string {
-	if w.s.Amend != nil && w.s.Amend.Media != "" {
-		return w.s.Amend.Media
+// mixedMedia is the type of bodies of which some are for PUT and some for PATCH.
+func (s *Scene) mixedMedia() string {
+	if s.Amend != nil && s.Amend.Media != "" {
+		return s.Amend.Media
 	}
 	return ""
 }
 
-// Leave removes an item at the end, whatever happens.
-func (w *Scene) Leave(id string) {
-	if slices.Contains(w.s.left, id) {
-		return
-	}
-	w.s.left = append(w.s.left, id)
-	if w.s.Supports("delete") {
-		w.s.cleanup("leave nothing behind: "+strings.ReplaceAll(id, "_", " "), send("DELETE", w.s.at(id)))
-	}
-}
-
 // Steps are the steps so far by themselves, as text.
-func (w *Scene) Steps() string {
+func (s *Scene) Steps() string {
 	out := ""
-	for _, st := range w.s.body {
+	for _, st := range s.body {
 		out += st.text()
 	}
 	return out
 }
 
 // Size is how many steps there are, clean-up not counted.
-func (w *Scene) Size() int { return len(w.s.body) }
-
-// Text is the whole scenario.
-func (w *Scene) Text(title, about string) string {
-	s := w.s
-	var b strings.Builder
-	fmt.Fprintf(&b, "scenario %s\n  about %s\n  need status not 429 and not 503\n", syntax.Quoted(title), syntax.Quoted(about))
-	for _, l := range s.Lines {
-		b.WriteString("  " + l + "\n")
-	}
-	b.WriteString(s.guards() + strings.Join(s.observes, ""))
-	b.WriteString(s.rest(w.All))
-	return b.String()
-}
-
-// MemberPath is the JSONPath of a member by name.
-func MemberPath(name string) string { return memberPath(name) }
-
-// Named tells whether a text can be a name of the language.
-func Named(text string) bool { return syntax.IsName(text) }
-
-// Has tells whether the example has a member.
-func (e *Example) Has(name string) bool { return e.has(name) }
-
-// IdentitySource is where the answer to a create tells the item's identity.
-func (r *Resource) IdentitySource() string { return r.identitySource() }
+func (s *Scene) Size() int { return len(s.body) }
 
 // LeaveNth removes, at the end, the item of a place in a list of identities.
-func (w *Scene) LeaveNth(ids string, i int) {
-	if w.s.Supports("delete") {
-		w.s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(w.s.at("id"), "{id}", fmt.Sprintf("{nth(%s, %d)}", ids, i))))
+func (s *Scene) LeaveNth(ids string, i int) {
+	if s.Supports(Delete) {
+		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(%s, %d)}", ids, i))))
 	}
 }

@@ -10,9 +10,12 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// script writes one derived scenario, as text of the language.
-type script struct {
+// Scene writes a way through items of a resource as a scenario, as text of the language: that of a
+// derived check, or one of the caller's.
+type Scene struct {
 	*Resource
+	// All binds names too that no step uses.
+	All   bool
 	check *Check
 	level string
 	// of tells items of another origin apart, in the title.
@@ -41,7 +44,7 @@ type script struct {
 	pending []line
 }
 
-func (s *script) step(title string, lines ...line) {
+func (s *Scene) step(title string, lines ...line) {
 	now := len(s.body)
 	lines = s.revised(&s.body, lines...)
 	if len(s.body) > now {
@@ -53,21 +56,15 @@ func (s *script) step(title string, lines ...line) {
 	s.body = append(s.body, step{title, lines})
 }
 
-// first adds a step that writes what is not there yet.
-func (s *script) first(title string, lines ...line) {
-	s.body = append(s.body, step{title, append(s.pending, lines...)})
-	s.pending = nil
-}
-
 // cleanup adds a step that runs whatever happened before. Later ones come
 // first: what depends on an item goes before the item.
-func (s *script) cleanup(title string, lines ...line) {
+func (s *Scene) cleanup(title string, lines ...line) {
 	var before []step
 	lines = s.revised(&before, lines...)
 	s.after = slices.Concat(before, []step{{title, lines}}, s.after)
 }
 
-func (s *script) let(name, text string) {
+func (s *Scene) Let(name, text string) {
 	b := binding{name, text}
 	switch {
 	case slices.Contains(s.lets, b):
@@ -80,26 +77,25 @@ func (s *script) let(name, text string) {
 }
 
 // bound tells whether a name has been given a value before the steps.
-func (s *script) bound(name string) bool {
+func (s *Scene) bound(name string) bool {
 	return slices.ContainsFunc(s.lets, func(b binding) bool { return b.name == name })
 }
 
 // soon binds a name at the start of the next step.
-func (s *script) soon(name, text string) { s.pending = append(s.pending, letLine(name, text)) }
+func (s *Scene) soon(name, text string) { s.pending = append(s.pending, letLine(name, text)) }
 
 // writes tells whether some step sends what may change the state.
-func (s *script) writes() bool {
+func (s *Scene) writes() bool {
 	return slices.ContainsFunc(slices.Concat(s.body, s.after), func(st step) bool {
 		return slices.ContainsFunc(st.lines, func(l line) bool {
-			return l.place == request && !slices.ContainsFunc([]string{"GET", "HEAD", "OPTIONS", invented}, func(m string) bool { return strings.HasPrefix(l.text, "send "+m+" ") })
+			return l.place == request && !slices.Contains([]string{"GET", "HEAD", "OPTIONS", invented}, l.method)
 		})
 	})
 }
 
-// text is the whole scenario.
-func (s *script) text() string {
+// text is a derived check's scenario.
+func (s *Scene) text() string {
 	s.nameBodies()
-	var b strings.Builder
 	title := s.Name + " " + s.check.ID()
 	if s.level != s.check.Level {
 		title += ", " + s.level
@@ -107,30 +103,36 @@ func (s *script) text() string {
 	if s.of != "" {
 		title += ", " + s.of
 	}
-	fmt.Fprintf(&b, "scenario %s\n", syntax.Quoted(title))
-	fmt.Fprintf(&b, "  about %s\n", syntax.Quoted(s.check.Because()))
-	fmt.Fprintf(&b, "  check %s of %s on %s", s.check.ID(), s.Name, s.check.Operation(s.Resource))
+	line := "  check " + s.check.ID() + " of " + s.Name + " on " + s.check.Operation(s.Resource).String()
 	if s.level != "must" {
-		b.WriteString(" level " + s.level)
+		line += " level " + s.level
 	}
-	b.WriteString("\n  need status not 429 and not 503\n")
+	line += "\n"
+	guards := ""
+	if s.writes() {
+		guards = s.guards()
+	}
+	return s.scenario(title, s.check.Because(), line, guards)
+}
+
+// Text is the whole scenario, which keeps away from what was there before.
+func (s *Scene) Text(title, about string) string { return s.scenario(title, about, "", s.guards()) }
+
+func (s *Scene) scenario(title, about, check, guards string) string {
+	var b strings.Builder
+	b.WriteString("scenario " + syntax.Quoted(title) + "\n  about " + syntax.Quoted(about) + "\n" + check + "  need status not 429 and not 503\n")
 	if s.check.Alone {
 		b.WriteString("  alone\n")
 	}
 	for _, l := range slices.Concat(s.head, s.Lines) {
 		b.WriteString("  " + l + "\n")
 	}
-	if s.writes() {
-		b.WriteString(s.guards())
-	}
-	b.WriteString(strings.Join(s.observes, ""))
-	b.WriteString(s.rest(false))
+	b.WriteString(guards + strings.Join(s.observes, "") + s.rest())
 	return b.String()
 }
 
-// rest is the scenario from its lets on, those that nothing uses only where all are
-// asked for.
-func (s *script) rest(all bool) string {
+// rest is the scenario from its lets on.
+func (s *Scene) rest() string {
 	var steps, b strings.Builder
 	for _, st := range s.body {
 		steps.WriteString(st.text())
@@ -146,7 +148,7 @@ func (s *script) rest(all bool) string {
 		used := func() bool {
 			return mentions(steps.String(), l.name) || slices.ContainsFunc(s.lets[i+1:], func(later binding) bool { return mentions(later.text, l.name) })
 		}
-		if all || used() {
+		if s.All || used() {
 			b.WriteString("  let " + l.name + " = " + l.text + "\n")
 		}
 	}
@@ -154,7 +156,7 @@ func (s *script) rest(all bool) string {
 }
 
 // at is the item's path for the item that a name stands for.
-func (s *script) at(id string) string {
+func (s *Scene) at(id string) string {
 	item := strings.ReplaceAll(s.parented(s.Item), "{id}", "{"+id+"}")
 	if s.byURL() {
 		return "{" + id + "}"
@@ -169,10 +171,10 @@ func (r *Resource) byURL() bool {
 }
 
 // coll is the path of the collection.
-func (s *script) coll() string { return s.parented(s.Collection) }
+func (s *Scene) coll() string { return s.parented(s.Collection) }
 
 // list is the path at which the items are listed.
-func (s *script) list() string {
+func (s *Scene) list() string {
 	if s.ListPath != "" {
 		return s.parented(s.ListPath)
 	}
@@ -180,8 +182,8 @@ func (s *script) list() string {
 }
 
 // parented puts the names of items of other resources into a text.
-func (s *script) parented(path string) string {
-	for _, p := range s.outer() {
+func (r *Resource) parented(path string) string {
+	for _, p := range r.outer() {
 		path = strings.ReplaceAll(path, "{"+p.Name+".", "{"+p.Name+"_")
 	}
 	return path
@@ -225,7 +227,7 @@ func (r *Resource) idPath() string {
 
 // ifNamed says of a success that it shows the item of an identity; nothing where that cannot
 // be told. A name that the client chose need not be shown in the item itself.
-func (s *script) ifNamed(id string) line {
+func (s *Scene) ifNamed(id string) line {
 	name := s.memberOfItem()
 	if strings.HasPrefix(id, "{") && s.spelled() {
 		id += " or {number(" + strings.Trim(id, "{}") + ")}"
@@ -233,12 +235,12 @@ func (s *script) ifNamed(id string) line {
 	switch {
 	case s.idPath() == "":
 		return line{}
-	case !s.makesByName():
+	case !s.ByName():
 		return expect(s.idPath() + " is " + id + " when status 2xx")
 	case name == "" || s.Make == nil || len(s.Make.Fields) == 0:
 		return line{}
 	}
-	return expect(s.subject() + " is { " + syntax.Quoted(name) + "?: " + id + ", ... } when status 2xx")
+	return expect(s.Subject() + " is { " + syntax.Quoted(name) + "?: " + id + ", ... } when status 2xx")
 }
 
 // identity is the JSONPath of the identity in the item itself; "" where that is
@@ -255,10 +257,10 @@ func (r *Resource) identity() string {
 }
 
 // keepID keeps the identity of what an answer shows.
-func (r *Resource) keepID(name string) line { return keep(name + " from " + r.identitySource()) }
+func (r *Resource) keepID(name string) line { return keep(name + " from " + r.IdentitySource()) }
 
-// identitySource is where the answer to a create tells the item's identity.
-func (r *Resource) identitySource() string {
+// IdentitySource is where the answer to a create tells the item's identity.
+func (r *Resource) IdentitySource() string {
 	switch {
 	case r.CreateHeader != "":
 		return "header " + r.CreateHeader + " last segment"
@@ -288,24 +290,24 @@ func later(k int) string {
 
 // turns makes {turn} known: two digits where the client names the item by a letter and a
 // number, so that short names do; six elsewhere, so that earlier data does not matter.
-func (s *script) turns() {
-	s.let("turn", s.someTurn())
+func (s *Scene) turns() {
+	s.Let("turn", s.SomeTurn())
 }
 
-// someTurn is where the numbers of items that are made begin.
-func (r *Resource) someTurn() string {
-	if r.makesByName() && len(inBraces().ReplaceAllString(r.Chosen, "")) < 2 {
+// SomeTurn is where the numbers of items that are made begin.
+func (r *Resource) SomeTurn() string {
+	if r.ByName() && len(inBraces().ReplaceAllString(r.Chosen, "")) < 2 {
 		return "{random_int(10, 85)}"
 	}
 	return "{random_int(100000, 899999)}"
 }
 
 // example is a body for item number k.
-func (s *script) example(e *Example, k int) string { return s.turned(e.Text, later(k)) }
+func (s *Scene) example(e *Example, k int) string { return s.Turned(e.Text, later(k)) }
 
-// turned is a text of the resource with another expression in place of {turn},
+// Turned is a text of the resource with another expression in place of {turn},
 // and with the items of other resources that are made first.
-func (s *script) turned(text, by string) string { return s.parented(turned(text, by)) }
+func (r *Resource) Turned(text, by string) string { return r.parented(turned(text, by)) }
 
 // bodyLine sends a JSON value, with the media type of the example.
 func bodyLine(e *Example, text string) line {
@@ -322,10 +324,10 @@ func bodyLine(e *Example, text string) line {
 }
 
 // chosen is the name that the client gives to item number k.
-func (s *script) chosen(k int) string { return s.turned(s.Chosen, later(k)) }
+func (s *Scene) chosen(k int) string { return s.Turned(s.Chosen, later(k)) }
 
-// parent makes what the collection belongs to.
-func (s *script) parent() {
+// Parents makes what the collection belongs to.
+func (s *Scene) Parents() {
 	for _, p := range s.outer() {
 		if !s.bound(p.Name + "_turn") {
 			s.parentOf(p, p.Name)
@@ -334,42 +336,41 @@ func (s *script) parent() {
 }
 
 // parentOf makes one item of another resource, under names that begin as given.
-func (s *script) parentOf(p *Resource, as string) {
-	up := &script{Resource: p, check: s.check}
+func (s *Scene) parentOf(p *Resource, as string) {
+	up := &Scene{Resource: p, check: s.check}
 	id, turn, one := as+"_id", as+"_turn", "one of "+p.Name
 	if as != p.Name {
 		one = "another of " + p.Name + ", " + as
 	}
-	s.let(turn, p.someTurn())
-	body := bodyLine(p.Make, up.turned(p.Make.Text, turn))
-	at := strings.ReplaceAll(up.parented(p.Item), "{id}", "{"+id+"}")
-	kept := []line{p.keepID(id)}
+	s.Let(turn, p.SomeTurn())
+	body := bodyLine(p.Make, up.Turned(p.Make.Text, turn))
+	at, kept := id, []line{p.keepID(id)}
 	if p.Header != "" {
 		// The URL is the item's; what is below it goes by its last segment.
 		kept = []line{keep(id + " from header " + p.Header + " last segment")}
 		if p.Item == p.Collection+"/{id}" {
-			kept = append(kept, p.keepID(id+"_at"))
-			at = "{" + id + "_at}"
+			at = id + "_at"
+			kept = append(kept, p.keepID(at))
 		}
 	}
-	if p.makesByName() {
-		s.let(id, inQuotes(up.turned(p.Chosen, turn)))
-		s.step("find a free place for "+one, send("GET", at), need("status "+p.gone()))
-		s.first("make "+one, send("PUT", at), body, need("status 2xx"))
+	if p.ByName() {
+		s.Let(id, inQuotes(up.Turned(p.Chosen, turn)))
+		s.step("find a free place for "+one, up.ask(Read, at), need("status "+p.GoneStatus()))
+		s.step("make "+one, up.ask(Create, at), body, need("status 2xx"))
 	} else {
-		s.step("make "+one, append([]line{send("POST", up.parented(p.Collection)), body, need(up.fine())}, kept...)...)
+		s.step("make "+one, append([]line{up.ask(Create, ""), body, need(up.fine())}, kept...)...)
 	}
-	if p.Supports("delete") {
+	if p.Supports(Delete) {
 		var before []step
-		lines := up.revised(&before, send("DELETE", at))
+		lines := up.revised(&before, up.ask(Delete, at))
 		s.after = slices.Concat(before, []step{{"take " + one + " away", lines}}, s.after)
 	}
 }
 
 // make makes the items 0 to n-1, as what a check starts from: where it fails,
 // the check is blocked. Lines are added to the last one's step.
-func (s *script) make(n int, lines ...line) {
-	s.parent()
+func (s *Scene) make(n int, lines ...line) {
+	s.Parents()
 	s.turns()
 	for k := range n {
 		var extra []line
@@ -382,39 +383,39 @@ func (s *script) make(n int, lines ...line) {
 
 // makeAmong makes the first item between two others, so that a write which
 // hits a neighbour is seen.
-func (s *script) makeAmong() {
-	s.parent()
+func (s *Scene) makeAmong() {
+	s.Parents()
 	s.turns()
 	for _, k := range []int{1, 0, 2} {
 		s.makeOne(k)
 	}
 }
 
-func (s *script) makeOne(k int, lines ...line) {
+func (s *Scene) makeOne(k int, lines ...line) {
 	s.had = true
 	id, made := itemNames[k], madeNames[k]
-	s.let(made, s.example(s.Make, k))
-	if s.makesByName() {
-		s.let(id, inQuotes(s.chosen(k)))
+	s.Let(made, s.example(s.Make, k))
+	if s.ByName() {
+		s.Let(id, inQuotes(s.chosen(k)))
 		s.free(k, id)
-		s.first("make "+ordinals[k], append([]line{send("PUT", s.at(id)), bodyLine(s.Make, "{"+made+"}"), s.byName()}, lines...)...)
+		s.step("make "+ordinals[k], append([]line{s.ask(Create, id), bodyLine(s.Make, "{"+made+"}"), s.byName()}, lines...)...)
 	} else {
-		s.step("make "+ordinals[k], append([]line{send("POST", s.coll()), bodyLine(s.Make, "{"+made+"}"), need(s.fine()), s.keepID(id)}, lines...)...)
+		s.step("make "+ordinals[k], append([]line{s.ask(Create, ""), bodyLine(s.Make, "{"+made+"}"), need(s.fine()), s.keepID(id)}, lines...)...)
 	}
 	s.arrives("wait for "+ordinals[k], "make "+ordinals[k], id)
-	s.leave(id)
+	s.Leave(id)
 }
 
 // arrives waits until what a create has made is there, where that may take a while.
-func (s *script) arrives(title, after, id string, also ...line) {
-	if s.Ready != "" && s.Supports("read") {
-		s.step(title, append(append([]line{when("status 202" + of(after))}, also...), send("GET", s.at(id)), s.inTime(), need("status 200"))...)
+func (s *Scene) arrives(title, after, id string, also ...line) {
+	if s.Ready != "" && s.Supports(Read) {
+		s.step(title, append(append([]line{when("status 202" + of(after))}, also...), s.ask(Read, id), s.inTime(), need("status 200"))...)
 	}
 }
 
 // atOnce is the condition of what shows right after a create; nothing where all
 // does.
-func (s *script) atOnce() string {
+func (s *Scene) atOnce() string {
 	if s.Ready == "" {
 		return ""
 	}
@@ -422,7 +423,7 @@ func (s *script) atOnce() string {
 }
 
 // inTime repeats a request until what was answered 202 shows.
-func (s *script) inTime() line {
+func (s *Scene) inTime() line {
 	if s.Ready != "" {
 		return retry("for " + s.Ready + " every 100ms")
 	}
@@ -430,8 +431,8 @@ func (s *script) inTime() line {
 }
 
 // another says of two identities that the service has given that they are two.
-func (s *script) another(id, than string) line {
-	if s.makesByName() {
+func (s *Scene) another(id, than string) line {
+	if s.ByName() {
 		return line{}
 	}
 	return expect("{" + id + "} is not {" + than + "}")
@@ -442,8 +443,8 @@ func (s *script) another(id, than string) line {
 const attempted = 9
 
 // stray is the name of what the last attempt made.
-func (s *script) stray() string {
-	if s.makesByName() {
+func (s *Scene) stray() string {
+	if s.ByName() {
 		return "place"
 	}
 	return fmt.Sprintf("stray%d", s.strays)
@@ -451,7 +452,7 @@ func (s *script) stray() string {
 
 // free looks whether a chosen name is still to be had, so that nothing of the
 // user's is written over.
-func (s *script) free(k int, id string) {
+func (s *Scene) free(k int, id string) {
 	title := "find a free place"
 	switch {
 	case k == attempted:
@@ -459,40 +460,40 @@ func (s *script) free(k int, id string) {
 	case k > 0:
 		title += " for " + ordinals[k]
 	}
-	s.step(title, send("GET", s.at(id)), need("status "+s.gone()))
+	s.step(title, s.ask(Read, id), need("status "+s.GoneStatus()))
 }
 
-// leave cleans an item up.
-func (s *script) leave(id string) {
+// Leave cleans an item up.
+func (s *Scene) Leave(id string) {
 	if slices.Contains(s.left, id) {
 		return
 	}
 	s.left = append(s.left, id)
-	if s.Supports("delete") {
-		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + id}[id == "id"], send("DELETE", s.at(id)))
+	if s.Supports(Delete) {
+		s.cleanup("leave nothing behind"+map[bool]string{true: "", false: ": " + strings.ReplaceAll(id, "_", " ")}[id == "id"], s.ask(Delete, id))
 	}
 }
 
 // have makes an item, or finds one in the list where none can be made.
-func (s *script) have() {
+func (s *Scene) have() {
 	if s.had {
 		return
 	}
 	s.had = true
-	if s.creates() {
+	if s.Creates() {
 		s.make(1)
 		return
 	}
-	s.parent()
-	s.step("look at the list", send("GET", s.list()), need("status 200"), need(s.Members+" count 1.."), keep("ids from "+s.Members+strings.TrimPrefix(s.By, "$")))
+	s.Parents()
+	s.step("look at the list", s.ask(List, ""), need("status 200"), need(s.Members+" count 1.."), keep("ids from "+s.Members+strings.TrimPrefix(s.By, "$")))
 	s.soon("id", "{nth(ids, 1)}")
 }
 
 // nobody is an identity that no item has: not that of one that is there, as far
 // as a list was looked at.
-func (s *script) nobody() {
+func (s *Scene) nobody() {
 	s.have()
-	if s.creates() {
+	if s.Creates() {
 		s.soon("nobody", "{another(id)}")
 		return
 	}
@@ -501,28 +502,25 @@ func (s *script) nobody() {
 
 // attempt tries to make an item that must not be made. What is made all the
 // same is taken away again.
-func (s *script) attempt(title string, lines ...line) {
+func (s *Scene) attempt(title string, lines ...line) {
 	s.retract()
 	s.strays++
 	s.tried = title
 	stray := s.stray()
-	if s.makesByName() {
+	if s.ByName() {
 		if s.strays == 1 {
-			s.parent()
+			s.Parents()
 			s.turns()
-			s.let("place", inQuotes(s.chosen(attempted)))
+			s.Let("place", inQuotes(s.chosen(attempted)))
 			s.free(attempted, "place")
-			lines = append([]line{send("PUT", s.at("place"))}, lines...)
-			s.leave("place")
-		} else {
-			lines = append([]line{send("PUT", s.at("place"))}, lines...)
+			s.Leave("place")
 		}
-		s.first(title, lines...)
+		s.step(title, append([]line{s.ask(Create, "place")}, lines...)...)
 		return
 	}
-	s.parent()
+	s.Parents()
 	s.turns()
-	all := append([]line{send("POST", s.coll())}, lines...)
+	all := append([]line{s.ask(Create, "")}, lines...)
 	// What is made is known before anything is claimed.
 	claims := slices.IndexFunc(all, func(l line) bool { return l.place == claim })
 	if claims < 0 {
@@ -530,22 +528,22 @@ func (s *script) attempt(title string, lines ...line) {
 	}
 	s.step(title, slices.Insert(all, claims, s.keepID(stray).ifThere())...)
 	s.arrives("wait for what came of: "+title, title, stray, when("{"+stray+"} exists"))
-	if s.Supports("delete") {
-		s.cleanup("take away what came of: "+title, when(s.fine()+of(title)), send("DELETE", s.at(stray)))
+	if s.Supports(Delete) {
+		s.cleanup("take away what came of: "+title, when(s.fine()+of(title)), s.ask(Delete, stray))
 	}
 }
 
 // retract takes away what the last attempt has made, so that the next one is
 // answered for itself.
-func (s *script) retract() {
-	if s.tried == "" || !s.Supports("delete") {
+func (s *Scene) retract() {
+	if s.tried == "" || !s.Supports(Delete) {
 		return
 	}
 	there := line{}
-	if !s.makesByName() {
+	if !s.ByName() {
 		there = when("{" + s.stray() + "} exists")
 	}
-	s.step("take away what came of: "+s.tried, when(s.fine()+of(s.tried)), there, send("DELETE", s.at(s.stray())))
+	s.step("take away what came of: "+s.tried, when(s.fine()+of(s.tried)), there, s.ask(Delete, s.stray()))
 	s.tried = ""
 }
 
@@ -582,53 +580,53 @@ func (r *Resource) accepts(what, otherwise string) string {
 
 // goneLines say of an answer that what was deleted is not there, or is what a
 // deleted item may still be.
-func (s *script) goneLines(word string) []line {
+func (s *Scene) goneLines(word string) []line {
 	if s.Gone == "" {
-		return []line{says(word, "status "+s.gone())}
+		return []line{says(word, "status "+s.GoneStatus())}
 	}
-	return []line{says(word, "status "+s.gone()+" or 200"), says(word, s.subject()+" is "+s.Gone+" when status 200")}
+	return []line{says(word, "status "+s.GoneStatus()+" or 200"), says(word, s.Subject()+" is "+s.Gone+" when status 200")}
 }
 
-// gone are the statuses of what is not there.
-func (r *Resource) gone() string { return r.accepts("missing", "404 or 410") }
+// GoneStatus are the statuses of what is not there.
+func (r *Resource) GoneStatus() string { return r.accepts("missing", "404 or 410") }
 
 // refused are the statuses of what must be refused.
 func (r *Resource) refused(otherwise string) string { return r.accepts("invalid", otherwise) }
 
-// observe makes the list part of the state; loose leaves out what the service
+// Observe makes the list part of the state; loose leaves out what the service
 // assigns, which may move with each write.
-func (s *script) observe(loose bool) bool {
+func (s *Scene) Observe(loose bool) bool {
 	if s.watched {
 		return true
 	}
-	if !s.Supports("list") || s.By == "" {
+	if !s.Supports(List) || s.By == "" {
 		return false
 	}
 	s.watched = true
-	s.observes = append(s.observes, "  observe "+s.observed()+" at "+s.list()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.sent()+s.paged()+"\n")
+	s.observes = append(s.observes, "  observe "+s.Observed()+" at "+s.list()+s.listing("")+s.ignoring(loose, func(p string) string { return p })+s.sent()+s.paged()+"\n")
 	return true
 }
 
 // sent leaves what the service keeps beside what was sent out of account, where the check
 // is about repeats: a time or a version may move with each (RFC 9110 §9.2.2).
-func (s *script) sent() string {
+func (s *Scene) sent() string {
 	if s.sentOnly {
 		return " sent only"
 	}
 	return ""
 }
 
-// observed is the name of the observation.
-func (s *script) observed() string {
-	if syntax.Reserved(s.Name) {
-		return s.Name + "_list"
+// Observed is the name of the observation.
+func (r *Resource) Observed() string {
+	if syntax.Reserved(r.Name) {
+		return r.Name + "_list"
 	}
-	return s.Name
+	return r.Name
 }
 
 // observeOthers makes all but one item a part of the state.
-func (s *script) observeOthers(id string) bool {
-	if !s.Supports("list") || s.By == "" || s.Header != "" {
+func (s *Scene) observeOthers(id string) bool {
+	if !s.Supports(List) || s.By == "" || s.Header != "" {
 		return false
 	}
 	s.observes = append(s.observes, "  observe others at "+s.list()+s.listing("{"+id+"}")+s.ignoring(false, func(p string) string { return p })+s.paged()+"\n")
@@ -636,22 +634,22 @@ func (s *script) observeOthers(id string) bool {
 }
 
 // observeItem makes one item by itself a part of the state.
-func (s *script) observeItem(id string, loose bool) {
-	if s.Supports("read") {
+func (s *Scene) observeItem(id string, loose bool) {
+	if s.Supports(Read) {
 		s.observes = append(s.observes, "  observe item at "+s.at(id)+s.ignoring(loose, s.inItem)+s.sent()+"\n")
 	}
 }
 
 // guards are the lists whose members must not be written to, those of the
 // parents among them.
-func (s *script) guards() string {
+func (s *Scene) guards() string {
 	out := ""
 	for _, p := range append(s.outer(), s.Resource) {
-		one := &script{Resource: p}
+		one := &Scene{Resource: p}
 		switch {
 		case p.Disposable:
 			continue
-		case p.Supports("list") && p.By != "":
+		case p.Supports(List) && p.By != "":
 			out += "  guard " + one.list() + one.listing("") + one.ignoring(true, func(p string) string { return p }) + one.items(one.list()) + one.paged() + "\n"
 			if p.ListPath == "" {
 				continue
@@ -665,14 +663,14 @@ func (s *script) guards() string {
 }
 
 // items is where one item is, where that is not below its list.
-func (s *script) items(list string) string {
+func (s *Scene) items(list string) string {
 	if at := strings.Replace(s.parented(s.Item), "{id}", "*", 1); at != list+"/*" {
 		return " items " + at
 	}
 	return ""
 }
 
-func (s *script) listing(without string) string {
+func (s *Scene) listing(without string) string {
 	out := ""
 	if s.XML != "" {
 		out = " in xml " + syntax.XPathText(s.XML) + " by xml " + s.byXML
@@ -694,14 +692,14 @@ func (s *script) listing(without string) string {
 	return out
 }
 
-func (s *script) ignoring(loose bool, place func(string) string) string {
+func (s *Scene) ignoring(loose bool, place func(string) string) string {
 	var list []string
 	for _, p := range s.Volatile {
 		list = append(list, place(p))
 	}
 	if loose {
 		for _, n := range s.Assigned {
-			if p := memberPath(n); p != s.By {
+			if p := MemberPath(n); p != s.By {
 				list = append(list, place(p))
 			}
 		}
@@ -712,7 +710,7 @@ func (s *script) ignoring(loose bool, place func(string) string) string {
 	return " ignoring " + strings.Join(list, ", ")
 }
 
-func (s *script) paged() string {
+func (s *Scene) paged() string {
 	if text := syntax.PagingText(s.Paging); text != "" {
 		return " " + text
 	}
@@ -721,7 +719,7 @@ func (s *script) paged() string {
 
 // page are the query lines of the page number n, from 0, of a size; nil where
 // pages cannot be asked for.
-func (s *script) page(size, n int) []line {
+func (s *Scene) page(size, n int) []line {
 	p := s.Paging
 	switch {
 	case p == nil || len(p.Names) != 2:
@@ -732,8 +730,8 @@ func (s *script) page(size, n int) []line {
 	return []line{queryLine(p.Names[0], strconv.Itoa(size)), queryLine(p.Names[1], strconv.Itoa(p.From+n))}
 }
 
-// memberPath is the JSONPath of a member by name.
-func memberPath(name string) string {
+// MemberPath is the JSONPath of a member by name.
+func MemberPath(name string) string {
 	if syntax.IsName(name) {
 		return "$." + name
 	}
@@ -741,7 +739,7 @@ func memberPath(name string) string {
 }
 
 // unchanged expects the state to be what it was, where any is observed.
-func (s *script) unchanged(when string) line {
+func (s *Scene) unchanged(when string) line {
 	if !s.watched && len(s.observes) == 0 {
 		return line{}
 	}
@@ -750,13 +748,13 @@ func (s *script) unchanged(when string) line {
 
 // shows says of an answer, with expect or prefer, that it shows what was sent
 // under a name.
-func (s *script) shows(word, made string) line {
+func (s *Scene) shows(word, made string) line {
 	e := s.exampleOf(made)
 	if s.Reads != "" && (!s.ReadsSome || e == nil || len(e.Fields) == 0) {
-		return says(word, s.subject()+" is "+s.Reads)
+		return says(word, s.Subject()+" is "+s.Reads)
 	}
 	form := e != nil && !e.json()
-	if s.Reads == "" && !form && (e == nil || len(e.Fields) == 0 || !slices.ContainsFunc(e.Fields, func(f Field) bool { return !s.readsAsSent(f.Name) || f.nothing() })) {
+	if s.Reads == "" && !form && (e == nil || len(e.Fields) == 0 || !slices.ContainsFunc(e.Fields, func(f Field) bool { return !s.ReadsAsSent(f.Name) || f.nothing() })) {
 		return s.covers(word, "{"+made+"}")
 	}
 	var parts []string
@@ -768,12 +766,12 @@ func (s *script) shows(word, made string) line {
 			continue
 		}
 		// A form has texts only: what else it may read as is not known.
-		if s.readsAsSent(f.Name) && !f.nothing() && (!form || f.Kind == syntax.String) {
+		if s.ReadsAsSent(f.Name) && !f.nothing() && (!form || f.Kind == syntax.String) {
 			parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf(made, f.Name))
 		}
 	}
 	if s.Reads == "" && times {
-		return says(word, s.subject()+" is { "+strings.Join(append(parts, "..."), ", ")+" }")
+		return says(word, s.Subject()+" is { "+strings.Join(append(parts, "..."), ", ")+" }")
 	}
 	if s.Reads == "" {
 		return s.covers(word, "{ "+strings.Join(parts, ", ")+" }")
@@ -781,30 +779,30 @@ func (s *script) shows(word, made string) line {
 	// Its own members by the shape, all others as they were sent.
 	inner := strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(strings.TrimSpace(s.Reads), "}"), " "))
 	inner = strings.TrimSuffix(strings.TrimSpace(strings.TrimSuffix(inner, "...")), ",")
-	return says(word, s.subject()+" is "+strings.TrimSpace(inner)+strings.Join(append([]string{""}, append(parts, "...")...), ", ")+" }")
+	return says(word, s.Subject()+" is "+strings.TrimSpace(inner)+strings.Join(append([]string{""}, append(parts, "...")...), ", ")+" }")
 }
 
 // showsNothing says of lists and objects that are sent without anything in them that they show
 // nothing, or not at all.
-func (s *script) showsNothing(e *Example) line {
+func (s *Scene) showsNothing(e *Example) line {
 	if e == nil || !e.json() {
 		return line{}
 	}
 	var parts []string
 	for _, f := range e.Fields {
-		if empty := map[syntax.NodeKind]string{syntax.Array: "[]", syntax.Object: "{ }"}[f.Kind]; empty != "" && f.nothing() && s.readsAsSent(f.Name) {
+		if empty := map[syntax.NodeKind]string{syntax.Array: "[]", syntax.Object: "{ }"}[f.Kind]; empty != "" && f.nothing() && s.ReadsAsSent(f.Name) {
 			parts = append(parts, syntax.Quoted(f.Name)+"?: "+empty+" or null")
 		}
 	}
 	if len(parts) == 0 {
 		return line{}
 	}
-	return expect(s.subject() + " is { " + strings.Join(append(parts, "..."), ", ") + " }")
+	return expect(s.Subject() + " is { " + strings.Join(append(parts, "..."), ", ") + " }")
 }
 
-// readsAsSent tells whether a member is read as it was sent.
-func (r *Resource) readsAsSent(name string) bool {
-	if slices.Contains(r.Hidden, name) || slices.Contains(r.Assigned, name) || slices.Contains(r.Volatile, memberPath(name)) {
+// ReadsAsSent tells whether a member is read as it was sent.
+func (r *Resource) ReadsAsSent(name string) bool {
+	if slices.Contains(r.Hidden, name) || slices.Contains(r.Assigned, name) || slices.Contains(r.Volatile, MemberPath(name)) {
 		return false
 	}
 	return !slices.Contains(r.instants, name) && r.saysNothingOf(name)
@@ -818,10 +816,10 @@ func (r *Resource) saysNothingOf(name string) bool {
 // asInstants tells whether a member reads as the same instant as was sent, however it is
 // written (RFC 3339 §5.1).
 func (r *Resource) asInstants(name string) bool {
-	return slices.Contains(r.instants, name) && !slices.Contains(r.Hidden, name) && !slices.Contains(r.Assigned, name) && !slices.Contains(r.Volatile, memberPath(name)) && r.saysNothingOf(name)
+	return slices.Contains(r.instants, name) && !slices.Contains(r.Hidden, name) && !slices.Contains(r.Assigned, name) && !slices.Contains(r.Volatile, MemberPath(name)) && r.saysNothingOf(name)
 }
 
-func (s *script) exampleOf(made string) *Example {
+func (s *Scene) exampleOf(made string) *Example {
 	if strings.HasPrefix(made, "remade") {
 		return s.Remake
 	}
@@ -829,19 +827,19 @@ func (s *script) exampleOf(made string) *Example {
 }
 
 // covers expects the item in an answer to have members of these values.
-func (s *script) covers(word, want string) line {
+func (s *Scene) covers(word, want string) line {
 	if s.Content == "$" {
 		return says(word, "body covers "+want)
 	}
 	return says(word, s.Content+" contains "+want)
 }
 
-// subject is the item in its own answer.
-func (s *script) subject() string {
-	if s.Content == "$" {
+// Subject is the item in its own answer.
+func (r *Resource) Subject() string {
+	if r.Content == "$" {
 		return "body"
 	}
-	return s.Content
+	return r.Content
 }
 
 // text members of the example that may hold any text, those that must be there

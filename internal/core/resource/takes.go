@@ -71,7 +71,7 @@ func (rd *reader) examplesFit() {
 	}
 	if len(r.Required) == 0 && len(r.OnCreate) == 0 {
 		for _, t := range r.Takes {
-			if !t.Optional && r.Make.has(t.Name) {
+			if !t.Optional && r.Make.Has(t.Name) {
 				r.Required = append(r.Required, t.Name)
 			}
 		}
@@ -88,7 +88,7 @@ func (rd *reader) examplesFit() {
 	}
 }
 
-func (e *Example) has(name string) bool { return e != nil && e.field(name) != nil }
+func (e *Example) Has(name string) bool { return e != nil && e.field(name) != nil }
 
 func (rd *reader) exampleFits(word string, e *Example, part bool) {
 	r := rd.r
@@ -114,7 +114,7 @@ func (rd *reader) exampleFits(word string, e *Example, part bool) {
 		return
 	}
 	for _, t := range r.Takes {
-		if !t.Optional && !e.has(t.Name) {
+		if !t.Optional && !e.Has(t.Name) {
 			rd.say(rd.span(word), "`"+word+"` lacks `"+t.Name+"`, which `takes` asks for", `add it, or say that it may be absent: "`+t.Name+`"?: …`)
 		}
 	}

@@ -21,13 +21,13 @@ func isUnique(r *Resource) string {
 }
 
 // ways are the operations that can change one member.
-func (r *Resource) ways() []string {
-	var out []string
-	if r.Supports("replace") && r.changing() != nil {
-		out = append(out, "replace")
+func (r *Resource) ways() []Operation {
+	var out []Operation
+	if r.Supports(Replace) && r.changing() != nil {
+		out = append(out, Replace)
 	}
-	if r.Supports("amend") && amendsObject(r) == "" && mergePatch(r) == "" {
-		out = append(out, "amend")
+	if r.Supports(Amend) && amendsObject(r) == "" && mergePatch(r) == "" {
+		out = append(out, Amend)
 	}
 	return out
 }
@@ -50,18 +50,17 @@ func changesOne(r *Resource) string {
 }
 
 // sets writes a request that gives one member of the first item a value.
-func (s *script) sets(way, title, member, text string, lines ...line) {
-	if way == "amend" {
-		s.step(title, append([]line{send("PATCH", s.at("id")), s.patch("{ " + syntax.Quoted(member) + ": " + text + " }")}, lines...)...)
-		return
+func (s *Scene) sets(way Operation, title, member, text string, lines ...line) {
+	body := "{ " + syntax.Quoted(member) + ": " + text + " }"
+	if way == Replace {
+		body = s.Turned(s.changing().object(map[string]*string{member: &text}), "turn")
 	}
-	e := s.changing()
-	s.step(title, append([]line{send("PUT", s.at("id")), bodyLine(e, s.turned(e.object(map[string]*string{member: &text}), "turn"))}, lines...)...)
+	s.step(title, append([]line{s.ask(way, "id"), s.sends(way, body)}, lines...)...)
 }
 
 // tells tells why it is not seen which value a unique member has.
 func tells(r *Resource) string {
-	if f := r.uniqueMember(); r.Supports("read") && f != nil && r.readsAsSent(f.Name) {
+	if f := r.uniqueMember(); r.Supports(Read) && f != nil && r.ReadsAsSent(f.Name) {
 		return ""
 	}
 	return "the unique member is not read as it was sent"
@@ -70,8 +69,8 @@ func tells(r *Resource) string {
 // rename gives the first item a value of its unique member that no other has,
 // and gives the condition that it has it then: a service may refuse to change
 // such a member, or keep it.
-func (s *script) rename(f *Field) line {
-	s.let("free", s.turned(f.Text, later(5)))
+func (s *Scene) rename(f *Field) line {
+	s.Let("free", s.Turned(f.Text, later(5)))
 	title := "give it another " + f.Name
 	s.sets(s.ways()[0], title, f.Name, "{free}", expect("status not 5xx"))
 	return s.took(f.Name, "free", "{free}")
@@ -79,14 +78,14 @@ func (s *script) rename(f *Field) line {
 
 // took reads the first item after a member of it was set, and gives the
 // condition that the member has the value now.
-func (s *script) took(member, name, value string) line {
-	s.readBack("read its "+member, keep("now_"+name+" from "+s.inItem(memberPath(member))).ifThere())
+func (s *Scene) took(member, name, value string) line {
+	s.readBack("read its "+member, keep("now_"+name+" from "+s.inItem(MemberPath(member))).ifThere())
 	return when("{now_" + name + "} is " + value)
 }
 
 // takes tries to make an item with a value of the unique member.
-func (s *script) takes(title string, f *Field, text string, lines ...line) {
-	s.attempt(title, append([]line{bodyLine(s.Make, s.turned(s.Make.object(map[string]*string{f.Name: &text}), later(2)))}, lines...)...)
+func (s *Scene) takes(title string, f *Field, text string, lines ...line) {
+	s.attempt(title, append([]line{bodyLine(s.Make, s.Turned(s.Make.object(map[string]*string{f.Name: &text}), later(2)))}, lines...)...)
 }
 
 // uniqueChecks are about unique values while items come, change and go.
@@ -94,20 +93,20 @@ func uniqueChecks() []Check {
 	const conflict = "RFC 9110 §15.5.10"
 	return []Check{
 		{
-			Name: "unique-on-change", Causes: []string{"input/duplicate-unique"}, On: "replace", Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Name: "unique-on-change", Causes: []string{"input/duplicate-unique"}, On: Replace, Source: conflict, Without: needs(makes, written, isUnique, changesOne),
 			Proves: "a change to a unique value that another item has is refused, and a value that an item was changed to is taken",
 			Cause:  "uniqueness is checked on create only, or against a list that writes do not keep",
 			Mend:   "let the store enforce it",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				f := s.uniqueMember()
-				s.observe(false)
+				s.Observe(false)
 				s.make(2)
 				for _, way := range s.ways() {
-					title := way + " it with the " + f.Name + " of the other"
+					title := way.String() + " it with the " + f.Name + " of the other"
 					s.sets(way, title, f.Name, memberOf("made_other", f.Name), expect("status not 5xx"), s.unchanged("when status 4xx"))
 					if tells(s.Resource) == "" {
 						// A service may keep the member as it is; what counts is what is there then.
-						s.readBack("read it after "+way, when("status 2xx"+of(title)), need("status 200"), expect(s.inItem(memberPath(f.Name))+" is not "+memberOf("made_other", f.Name)))
+						s.readBack("read it after "+way.String(), when("status 2xx"+of(title)), need("status 200"), expect(s.inItem(MemberPath(f.Name))+" is not "+memberOf("made_other", f.Name)))
 					}
 				}
 				if tells(s.Resource) == "" {
@@ -117,24 +116,24 @@ func uniqueChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-own-value", Causes: []string{"repeat/replace-is-idempotent"}, On: "replace", Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Name: "unique-own-value", Causes: []string{"repeat/replace-is-idempotent"}, On: Replace, Source: conflict, Without: needs(makes, written, isUnique, changesOne),
 			Proves: "an item's own unique value is no conflict for itself",
 			Cause:  "the check for duplicates finds the item that is written to",
 			Mend:   "leave the item itself out of the check",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				f := s.uniqueMember()
 				s.make(1)
 				for _, way := range s.ways() {
-					s.sets(way, way+" it with its own "+f.Name, f.Name, memberOf("made", f.Name), expect("status not 409 and not 5xx"))
+					s.sets(way, way.String()+" it with its own "+f.Name, f.Name, memberOf("made", f.Name), expect("status not 409 and not 5xx"))
 				}
 			},
 		},
 		{
-			Name: "unique-freed-by-change", On: "create", Level: "should", Source: conflict, Without: needs(makes, written, isUnique, tells, changesOne),
+			Name: "unique-freed-by-change", On: Create, Level: "should", Source: conflict, Without: needs(makes, written, isUnique, tells, changesOne),
 			Proves: "a unique value is free again when its item was changed to another",
 			Cause:  "values are remembered when they come, and not forgotten when they go",
 			Mend:   "let the store enforce it, on what is stored now",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				f := s.uniqueMember()
 				s.make(1)
 				renamed := s.rename(f)
@@ -142,16 +141,16 @@ func uniqueChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-freed-by-delete", On: "create", Level: "usual", Source: conflict, Without: needs(makes, written, isUnique, can("delete"), leavesNothing),
+			Name: "unique-freed-by-delete", On: Create, Level: "usual", Source: conflict, Without: needs(makes, written, isUnique, can(Delete), leavesNothing),
 			Proves: "a unique value is free again when its item was deleted",
 			Cause:  "deleted items are kept, and still count",
 			Mend:   "leave deleted items out of the constraint",
-			Write: func(s *script) {
+			Write: func(s *Scene) {
 				f := s.uniqueMember()
 				s.make(1)
 				s.removed()
 				gone := when("status not 202" + of("remove it"))
-				if s.Supports("read") {
+				if s.Supports(Read) {
 					s.readBack("look that it is gone")
 					gone = when("status 404 or 410")
 				}

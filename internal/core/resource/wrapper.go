@@ -63,7 +63,7 @@ func (rd *reader) carries() {
 	}
 	name := strings.TrimPrefix(v.As.Path.Raw, "$.")
 	for _, e := range []*Example{rd.r.Remake, rd.r.Amend} {
-		if e.has(name) {
+		if e.Has(name) {
 			e.Fields = slices.DeleteFunc(e.Fields, func(f Field) bool { return f.Name == name })
 			e.Text = e.object(nil)
 		}

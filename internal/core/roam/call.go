@@ -34,7 +34,7 @@ func (r *ring) prepare(c *call, it *item) {
 	g, w := r.g, r.w
 	c.members = history.Members{}
 	x := resource.Request{Title: c.m.op.String()}
-	if c.m.op == opCreate || c.m.op == opReplace || c.m.op == opAmend {
+	if c.m.op.sends() {
 		body, sent := w.bodyOf(c.m)
 		c.body = body
 		x.Body = "{body}"
@@ -51,20 +51,11 @@ func (r *ring) prepare(c *call, it *item) {
 		x.Header = append(x.Header, "Idempotency-Key: {key}")
 	}
 	c.steps = g.parse(g.stepOf(func(sc *resource.Scene) {
-		switch {
-		case c.m.op == opCreate && g.r.ByName():
-			sc.Put("id", x)
-		case c.m.op == opCreate:
-			sc.Make("id", "0", x)
-		case c.m.op == opReplace:
-			sc.Replace("id", x)
-		case c.m.op == opAmend:
-			sc.Amend("id", x)
-		case c.m.op == opDelete:
-			sc.Delete("id", x)
-		case c.m.op == opRead:
-			sc.Read("id", x)
+		if c.m.op == opCreate && g.r.ByName() {
+			sc.Do(resource.Create, "id", x)
+			return
 		}
+		c.m.op.put(sc, "id", "0", x)
 	}))
 	if it != nil {
 		c.id = it.id

@@ -265,88 +265,33 @@ func (w *walk) target() *item {
 
 // draw is a move that can be sent now, nil where what was drawn can not.
 func (w *walk) draw() *move {
-	r := w.of.r
 	o := op(w.rand.IntN(int(ops)))
 	if !w.of.supports(o) {
 		return nil
 	}
-	switch o {
-	case opCreate:
-		if !w.mayCreate() || len(w.m.alive()) > w.size {
+	m := &move{op: o, class: plain}
+	var it *item
+	if o.ofItem() {
+		it = w.target()
+		if dead := w.m.dead(); len(dead) > 0 && w.rand.IntN(8) == 0 {
+			it = dead[w.rand.IntN(len(dead))]
+		}
+		if it == nil || it.id == nil {
 			return nil
 		}
-		return w.create([]class{plain, edge, borrowed, lacking, taken, freed, empty, null}[w.rand.IntN(8)])
-	case opList:
+		m.item, m.gone = it.n, it.is == gone
+		if !w.of.r.ByName() && w.rand.IntN(16) == 0 {
+			m.gone, m.never = false, true
+		}
+	}
+	if !kinds[o].fill(w, m, it) {
 		return nil
-	case opFilter:
-		return &move{op: o, class: plain, turn: w.someTurn()}
-	case opRestart:
-		if w.rand.IntN(40) > 0 {
-			return nil
-		}
-		return &move{op: o, class: plain}
-	}
-	it := w.target()
-	if dead := w.m.dead(); len(dead) > 0 && w.rand.IntN(8) == 0 {
-		it = dead[w.rand.IntN(len(dead))]
-	}
-	if it == nil || it.id == nil {
-		return nil
-	}
-	m := &move{op: o, item: it.n, class: plain, gone: it.is == gone}
-	if !w.of.r.ByName() && w.rand.IntN(16) == 0 {
-		m.gone, m.never = false, true
-	}
-	switch o {
-	case opReplace:
-		m.class = []class{plain, plain, edge, borrowed, empty, null, lacking, renamed, taken, freed, current, stale}[w.rand.IntN(12)]
-		if !w.fill(m, it, r.Remake) {
-			return nil
-		}
-	case opReturn:
-		if it.seen == 0 || it.is != there || m.never {
-			return nil
-		}
-		m.seen = it.seen
-	case opAmend:
-		m.class = []class{plain, plain, several, edge, borrowed, empty, null, renamed, renamed, taken, freed, current, stale}[w.rand.IntN(13)]
-		if !w.fill(m, it, r.Amend) {
-			return nil
-		}
-	case opDelete:
-		// Not so often that nothing is left to walk on.
-		if !m.gone && w.rand.IntN(2) > 0 {
-			return nil
-		}
 	}
 	return m
 }
 
-// supports tells whether the resource has an operation.
-func (g *ground) supports(o op) bool {
-	r := g.r
-	switch o {
-	case opCreate:
-		return r.Creates()
-	case opRead, opHead:
-		return r.Supports("read")
-	case opList:
-		return r.Lists()
-	case opFilter:
-		return r.Lists() && r.FilterName != ""
-	case opReplace:
-		return r.Supports("replace") && (r.Remake != nil && len(r.Remake.Fields) > 0)
-	case opReturn:
-		return r.Supports("replace") && r.Supports("read")
-	case opAmend:
-		return r.Supports("amend") && r.Amend != nil && (len(r.Amend.Fields) > 0 || !r.Merges())
-	case opDelete:
-		return r.Supports("delete")
-	case opRestart:
-		return g.d.Restarts()
-	}
-	return false
-}
+// supports tells whether the resource has moves of a kind.
+func (g *ground) supports(o op) bool { return kinds[o].can(g) }
 
 // someTurn is the number of an item that is there, or 0.
 func (w *walk) someTurn() int {

@@ -35,24 +35,14 @@ func (t *trial) onLast() []string {
 	case Accepted:
 		return []string{expects("status 4xx", "the same request was refused before, and nothing that it names has changed")}
 	case Mispaged:
-		effect := "changes 0..1"
-		switch t.last.op {
-		case opCreate:
-			effect = "gains 1"
-		case opDelete:
-			effect = "loses 1"
-		}
-		return []string{"need status 2xx", expects(t.g.r.ObservedBy(t.d.pages)+" "+effect, "page after page, the list shows each item once")}
+		return []string{"need status 2xx", expects(t.g.r.ObservedBy(t.d.pages)+" "+kinds[t.last.op].effect, "page after page, the list shows each item once")}
 	case Unlisted:
-		if t.effect() && t.last.op == opCreate {
-			return []string{"need status 2xx", expects(list+" gains 1", "what was made is in its list")}
-		}
 		if t.effect() {
-			effect := "changes 0..1"
-			if t.last.op == opDelete {
-				effect = "loses 1"
+			because := "a request changes what it names, and nothing else (RFC 9110 §9.3)"
+			if t.last.op == opCreate {
+				because = "what was made is in its list"
 			}
-			return []string{"need status 2xx", expects(list+" "+effect, "a request changes what it names, and nothing else (RFC 9110 §9.3)")}
+			return []string{"need status 2xx", expects(list+" "+kinds[t.last.op].effect, because)}
 		}
 	case Listed:
 		if t.effect() && t.last.op == opDelete {
@@ -64,7 +54,7 @@ func (t *trial) onLast() []string {
 
 // identity is the member that holds the identity, "id" where it is elsewhere.
 func (t *trial) identity() string {
-	if n, ok := strings.CutPrefix(t.g.r.By, "$."); ok && resource.Named(n) {
+	if n, ok := strings.CutPrefix(t.g.r.By, "$."); ok && syntax.IsName(n) {
 		return n
 	}
 	return "id"
@@ -85,7 +75,9 @@ func (t *trial) atEnd(w *resource.Scene) {
 	}
 	id := name(d.item.n)
 	words := fmt.Sprintf("item %d", d.item.n)
-	look := func(title string, lines ...string) { w.Read(id, resource.Request{Title: title, Lines: lines}) }
+	look := func(title string, lines ...string) {
+		w.Do(resource.Read, id, resource.Request{Title: title, Lines: lines})
+	}
 	switch d.kind {
 	case Unwritten:
 		look("read "+words+" back", slices.Concat([]string{expects("status 200", "")}, t.reads("what was acknowledged is there when it is read (RFC 9110 §9.3)"))...)
@@ -100,28 +92,28 @@ func (t *trial) atEnd(w *resource.Scene) {
 		if d.item.is == gone {
 			status = r.GoneStatus()
 		}
-		w.Head(id, resource.Request{Title: "ask for the head of " + words, Lines: []string{expects("status "+status, "HEAD answers as GET does (RFC 9110 §9.3.2)")}})
+		w.Do(resource.Head, id, resource.Request{Title: "ask for the head of " + words, Lines: []string{expects("status "+status, "HEAD answers as GET does (RFC 9110 §9.3.2)")}})
 	case Unlisted:
 		if !t.effect() {
-			w.List(resource.Request{Title: "look at the list", Lines: []string{"need status 200", expects(r.InList(id)+" count 1", "what is there is in its list, once")}})
+			w.Do(resource.List, "", resource.Request{Title: "look at the list", Lines: []string{"need status 200", expects(r.InList(id)+" count 1", "what is there is in its list, once")}})
 		}
 	case Listed:
 		if !t.effect() {
-			w.List(resource.Request{Title: "look at the list", Lines: []string{"need status 200", expects(r.InList(id)+" count 0", "what was deleted is no longer in its list (RFC 9110 §9.3.5)")}})
+			w.Do(resource.List, "", resource.Request{Title: "look at the list", Lines: []string{"need status 200", expects(r.InList(id)+" count 0", "what was deleted is no longer in its list (RFC 9110 §9.3.5)")}})
 		}
 	case Miscounted:
 		total := "{total_before}"
 		if n := len(t.g.after(t.moves).there); n > 0 {
 			total = fmt.Sprintf("{total_before + %d}", n)
 		}
-		w.List(resource.Request{Title: "read the total", Lines: []string{"need status 200", expects(r.Total+" is "+total, "the total counts what the list would show if it were whole")}})
+		w.Do(resource.List, "", resource.Request{Title: "read the total", Lines: []string{"need status 200", expects(r.Total+" is "+total, "the total counts what the list would show if it were whole")}})
 	case ListSays:
 		look("read "+words, slices.Concat([]string{"need status 200"}, t.needs())...)
 		var lines []string
 		for _, n := range d.members {
 			lines = append(lines, expects(r.InList(id)+strings.TrimPrefix(resource.MemberPath(n), "$")+" is "+t.text(n), "the list shows what the item is"))
 		}
-		w.List(resource.Request{Title: "look at the list", Lines: append([]string{"need status 200"}, lines...)})
+		w.Do(resource.List, "", resource.Request{Title: "look at the list", Lines: append([]string{"need status 200"}, lines...)})
 	case Unfound, Misfound:
 		count, why := "1", "a filter finds what matches it"
 		if d.kind == Misfound {
@@ -130,7 +122,7 @@ func (t *trial) atEnd(w *resource.Scene) {
 		look("read "+words, slices.Concat([]string{"need status 200"}, t.needs())...)
 		m := &move{op: opFilter, turn: d.turn}
 		x := m.request(r, "look at the filtered list", "need status 200", expects(r.InList(id)+" count "+count, why))
-		w.List(x)
+		w.Do(resource.List, "", x)
 	}
 }
 
@@ -243,7 +235,7 @@ func (t *trial) text(n string) string {
 		return "null"
 	}
 	if c.seq > 0 && !c.read && called(c.text) {
-		if resource.Named(n) {
+		if syntax.IsName(n) {
 			return fmt.Sprintf("{sent_%d.%s}", c.seq, n)
 		}
 		return fmt.Sprintf("{sent_%d[%s]}", c.seq, syntax.Quoted(n))

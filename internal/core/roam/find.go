@@ -187,8 +187,3 @@ func (g *ground) title(t *trial) string {
 	}
 	return out
 }
-
-func (o op) after() string {
-	return map[op]string{opCreate: "a create", opRead: "a read", opHead: "a HEAD", opList: "a list", opFilter: "a filtered list", opReplace: "a replace",
-		opReturn: "a replace with what was read", opAmend: "an amend", opDelete: "a delete", opRestart: "a restart"}[o]
-}

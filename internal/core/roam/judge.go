@@ -227,49 +227,8 @@ func (w *walk) apply(m *move, it *item, reply *expect.Reply, sent map[string]*va
 			it.older, it.tag = it.tag, 0
 		}
 	}
-	switch m.op {
-	case opCreate:
-		it.id = w.s.Lookup("id")
-		if it.id == nil {
-			w.ended = "the answer to a create does not tell what it has made"
-			return nil
-		}
-		for _, other := range w.m.items {
-			if other != it && (other.is == gone || m.status != 201) && other.id != nil && value.Equal(other.id, it.id) {
-				// The service has given its name anew, or has written to it (RFC 9110 §9.3.3).
-				other.is, other.parted = unsure, true
-			}
-		}
-		it.is, it.want, it.turn = there, w.cells(m, sent), m.turn
-		w.m.free = slices.DeleteFunc(w.m.free, func(n int) bool { return n == m.turn })
-	case opReplace:
-		if m.gone {
-			it.is, it.want = unsure, map[string]cell{}
-			break
-		}
-		if it.want = w.cells(m, sent); m.class == lacking {
-			// It may have lost what tells it from others: nothing more is built on it.
-			it.is, it.want = unsure, map[string]cell{}
-			break
-		}
-		w.renames(m, it)
-	case opReturn:
-		for n, c := range it.want {
-			c.pending = true
-			it.want[n] = c
-		}
-	case opAmend:
-		if m.gone || !g.r.Merges() {
-			it.is, it.want = unsure, map[string]cell{}
-			break
-		}
-		maps.Copy(it.want, w.cells(m, sent))
-		w.renames(m, it)
-	case opDelete:
-		if it.is == there && it.was < 0 {
-			w.m.free, w.m.freed = append(w.m.free, it.turn), true
-		}
-		it.is = gone
+	if kinds[m.op].learn(w, m, it, sent); w.ended != "" {
+		return nil
 	}
 	if m.status == 202 {
 		w.settles(m, it)

@@ -8,7 +8,7 @@ func (w *walk) settles(m *move, it *item) {
 	g := w.of
 	g.late = true
 	switch {
-	case !g.r.Supports("read"):
+	case !g.r.Supports(resource.Read):
 		it.is, it.parted = unsure, true
 	case m.op == opCreate && it.id != nil:
 		if !w.waits(it, false) {

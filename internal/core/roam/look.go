@@ -7,6 +7,7 @@ import (
 	"usualpath/internal/core/custody"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/jsonpath"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
 )
@@ -18,7 +19,7 @@ const manyListed = 80
 // look reads what a write was about, and the list that it stands in.
 func (w *walk) look(m *move, it *item) *doubt {
 	r := w.of.r
-	if it != nil && it.id != nil && !it.parted && r.Supports("read") && !m.never {
+	if it != nil && it.id != nil && !it.parted && r.Supports(resource.Read) && !m.never {
 		if d := w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone}); d != nil {
 			return d
 		}
@@ -53,7 +54,7 @@ func (w *walk) lookAtAll(m *move) *doubt {
 
 // lookAtOthers reads the items that a write was not about: all of few, some of many.
 func (w *walk) lookAtOthers(but *item) *doubt {
-	if !w.of.r.Supports("read") {
+	if !w.of.r.Supports(resource.Read) {
 		return nil
 	}
 	list := slices.Clone(w.m.items)
@@ -152,7 +153,7 @@ func (w *walk) fresher(it *item, s *state.Snapshot) *doubt {
 	if m := w.lastWrite(); m != nil {
 		last = m.seq
 	}
-	if !odd || it.looked > last || !w.of.r.Supports("read") {
+	if !odd || it.looked > last || !w.of.r.Supports(resource.Read) {
 		return nil
 	}
 	return w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone})

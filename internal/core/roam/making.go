@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"usualpath/internal/core/history"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
 
@@ -98,7 +99,7 @@ func (r *ring) compared(made []*call) {
 		}
 		ids[c.id.Key()] = c
 	}
-	if r.kind != "make" || !w.of.r.Supports("read") {
+	if r.kind != "make" || !w.of.r.Supports(resource.Read) {
 		return
 	}
 	for _, c := range made {

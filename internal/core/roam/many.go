@@ -8,6 +8,7 @@ import (
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/history"
+	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
 
@@ -37,7 +38,7 @@ type met struct {
 func (g *ground) rings() []string {
 	r := g.r
 	var out []string
-	reads := r.Supports("read")
+	reads := r.Supports(resource.Read)
 	amends := len(g.settable(opAmend)) > 0
 	replaces := len(g.settable(opReplace)) > 0
 	if reads && len(g.settable(opAmend)) > 1 {
@@ -49,7 +50,7 @@ func (g *ground) rings() []string {
 			out = append(out, "mixed")
 		}
 	}
-	if reads && (replaces || amends) && r.Supports("delete") {
+	if reads && (replaces || amends) && r.Supports(resource.Delete) {
 		out = append(out, "delete")
 	}
 	if reads && (replaces || amends) {
@@ -87,7 +88,7 @@ func (w *walk) made() *item {
 }
 
 func (w *walk) reads(it *item) *expect.Reply {
-	if !w.of.r.Supports("read") {
+	if !w.of.r.Supports(resource.Read) {
 		return nil
 	}
 	read := &move{op: opRead, item: it.n, class: plain, gone: it.is == gone}

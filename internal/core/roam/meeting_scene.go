@@ -44,7 +44,7 @@ func (m *meeting) scene() *resource.Scene {
 		x := resource.Request{Title: fmt.Sprintf("%d clients make one at once", len(bodies))}
 		observed := r.Lists()
 		if observed {
-			w.Observe()
+			w.Observe(true)
 		}
 		x.Lines = append(x.Lines, "keep every ids from "+r.IdentitySource(), broken)
 		effect := fmt.Sprintf("%s gains %d when status 2xx", r.Observed(), len(bodies))
@@ -74,14 +74,14 @@ func (m *meeting) scene() *resource.Scene {
 	}
 	if m.kind == "name" {
 		w.Let(id, quotedRaw(r.Turned(r.Chosen, number(0))))
-		w.Read(id, resource.Request{Title: "look that nothing is there", Lines: []string{"need status 404 or 410"}})
+		w.Do(resource.Read, id, resource.Request{Title: "look that nothing is there", Lines: []string{"need status 404 or 410"}})
 	} else {
 		start := &move{seq: 1, op: opCreate, class: plain, item: 1, fields: fieldsOf(r.Make, 0)}
 		start.write(w, r, id, "make item 1", "need status 2xx")
 	}
 	x := resource.Request{Title: fmt.Sprintf("%d clients write at once", len(list)), Lines: []string{broken}}
 	if m.kind == "tag" {
-		w.Read(id, resource.Request{Title: "read item 1", Lines: []string{"need status 200", "keep tag from header ETag"}})
+		w.Do(resource.Read, id, resource.Request{Title: "read item 1", Lines: []string{"need status 200", "keep tag from header ETag"}})
 		x.Header = []string{"If-Match: {tag}"}
 		x.Lines = append(x.Lines, expects("at most 1 status 2xx", "of writes that demand the same state one is done (RFC 9110 §13.1.1)"))
 	}
@@ -98,7 +98,7 @@ func (m *meeting) scene() *resource.Scene {
 		w.Leave(id)
 	}
 	if claims := m.claims(list, fields); len(claims) > 0 {
-		w.Read(id, resource.Request{Title: "read what remains", Lines: claims})
+		w.Do(resource.Read, id, resource.Request{Title: "read what remains", Lines: claims})
 	}
 	return w
 }

@@ -9,33 +9,6 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
-// op is an operation on an item, or on the list.
-type op int
-
-const (
-	opCreate op = iota
-	opRead
-	opHead
-	opList
-	opFilter
-	opReplace
-	// opReturn replaces an item with what was read of it.
-	opReturn
-	opAmend
-	opDelete
-	opRestart
-	ops
-)
-
-func (o op) String() string {
-	return [...]string{"create", "read", "head", "list", "filter", "replace", "return", "amend", "delete", "restart"}[o]
-}
-
-// writes tells whether an operation may change something.
-func (o op) writes() bool {
-	return o == opCreate || o == opReplace || o == opReturn || o == opAmend || o == opDelete
-}
-
 // class is what is special about a request.
 type class string
 
@@ -167,8 +140,7 @@ func name(item int) string { return fmt.Sprintf("item_%d", item) }
 // words is the title of a move's step.
 func (m *move) words() string {
 	it := fmt.Sprintf("item %d", m.item)
-	out := map[op]string{opCreate: "make " + it, opRead: "read " + it, opHead: "ask for the head of " + it, opList: "read the list", opFilter: "read the filtered list",
-		opReplace: "replace " + it, opReturn: "replace " + it + " with what was read", opAmend: "amend " + it, opDelete: "delete " + it, opRestart: "start the service anew"}[m.op]
+	out := strings.Replace(kinds[m.op].step, "%s", it, 1)
 	switch m.class {
 	case edge:
 		out += " on a limit"
@@ -213,10 +185,10 @@ func (m *move) request(r *resource.Resource, title string, lines ...string) reso
 	if m.tag > 0 {
 		x.Header = append(x.Header, fmt.Sprintf("If-Match: {tag_%d}", m.tag))
 	}
-	switch m.op {
-	case opCreate, opReplace, opReturn, opAmend:
+	switch {
+	case m.op.sends():
 		x.Body = m.body(r)
-	case opFilter:
+	case m.op == opFilter:
 		x.Query = []string{resource.Queried(r.FilterName) + " = " + quotedRaw(r.Turned(r.FilterFor, number(m.turn)))}
 	}
 	return x
@@ -236,27 +208,12 @@ func (m *move) write(w *resource.Scene, r *resource.Resource, id, title string, 
 			w.Leave(id)
 		}
 	}
-	switch m.op {
-	case opCreate:
-		if m.class == lacking {
-			w.Attempt(id, x)
-			return
-		}
-		w.Make(id, number(m.turn), x)
+	if m.op == opCreate && m.class == lacking {
+		w.Attempt(id, x)
+		return
+	}
+	m.op.put(w, id, number(m.turn), x)
+	if m.op == opCreate {
 		w.Leave(id)
-	case opRead:
-		w.Read(id, x)
-	case opHead:
-		w.Head(id, x)
-	case opList, opFilter:
-		w.List(x)
-	case opReplace, opReturn:
-		w.Replace(id, x)
-	case opAmend:
-		w.Amend(id, x)
-	case opDelete:
-		w.Delete(id, x)
-	case opRestart:
-		w.Restart(title)
 	}
 }

@@ -37,9 +37,9 @@ func (t *trial) scene() *resource.Scene {
 	case t.d.kind == Mispaged:
 		w.ObserveBy(t.d.pages)
 	case t.effect():
-		w.Observe()
+		w.Observe(true)
 	case t.d.kind == Miscounted:
-		w.List(resource.Request{Title: "read the total before", Lines: []string{"need status 200", "keep total_before from " + r.Total}})
+		w.Do(resource.List, "", resource.Request{Title: "read the total before", Lines: []string{"need status 200", "keep total_before from " + r.Total}})
 	}
 	titles := map[string]int{}
 	for _, m := range t.moves {
@@ -71,7 +71,7 @@ func (t *trial) scene() *resource.Scene {
 			}
 		}
 		m.write(w, r, name(m.item), title, lines...)
-		if t.g.late && r.Supports("read") && m.status/100 == 2 {
+		if t.g.late && r.Supports(resource.Read) && m.status/100 == 2 {
 			switch m.op {
 			case opCreate:
 				w.Await(name(m.item), fmt.Sprintf("wait for item %d", m.item), false)

@@ -137,7 +137,7 @@ func Roam(d *engine.Drive, list []*resource.Resource, o *Options) *Outcome {
 			unwalked(r, "its items or its list are not in JSON")
 			continue
 		}
-		if !r.Supports("read") && !r.Lists() {
+		if !r.Supports(resource.Read) && !r.Lists() {
 			unwalked(r, "its items can be neither read nor listed")
 			continue
 		}

@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strconv"
 	"strings"
 	"sync"
@@ -453,4 +454,16 @@ func TestMoments(t *testing.T) {
 func TestBodiesAreAsTheyAreNamed(t *testing.T) {
 	m := &move{op: opAmend, fields: []field{{`{turn}`, `"a {turn}"`, 1}, {`say "so"`, "null", 1}}}
 	assert.Equal(t, `{ "\{turn}": "a {turn + 1}", "say \"so\"": null }`, m.text(&resource.Resource{}))
+}
+
+// Each kind of move has all that one has: what is left out is named.
+func TestKindsAreWhole(t *testing.T) {
+	for o := range ops {
+		k := reflect.ValueOf(kinds[o])
+		for i := range k.NumField() {
+			if f := k.Type().Field(i).Name; f != "of" {
+				assert.False(t, k.Field(i).IsZero(), "move %d (%s) has no %s", o, kinds[o].name, f)
+			}
+		}
+	}
 }

@@ -93,7 +93,7 @@ func (g *ground) learn(w *walk) {
 const invention = 7
 
 func (g *ground) learnMember(w *walk, it *item, o op, n string) {
-	if o == opReplace && !g.supports(opReplace) || o == opAmend && (!g.r.Supports("amend") || !g.r.Merges()) {
+	if o == opReplace && !g.supports(opReplace) || o == opAmend && (!g.r.Supports(resource.Amend) || !g.r.Merges()) {
 		return
 	}
 	if text := g.invented(n, invention+int(o)); text != "" && g.keeps(w, it, o, n, text) {

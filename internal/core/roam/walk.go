@@ -129,7 +129,7 @@ func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *gr
 	w.All = true
 	w.Parents()
 	if r.Lists() {
-		w.Observe()
+		w.Observe(true)
 		for _, n := range pageSizes {
 			w.ObserveBy(n)
 		}
@@ -217,11 +217,13 @@ func (w *walk) end() {
 	}
 	w.closed = true
 	for _, it := range slices.Backward(w.m.items) {
-		if it.id == nil || it.is == gone || !g.r.Supports("delete") {
+		if it.id == nil || it.is == gone || !g.r.Supports(resource.Delete) {
 			continue
 		}
 		w.s.Bind("id", it.id)
-		remove := g.parse(g.stepOf(func(sc *resource.Scene) { sc.Delete("id", resource.Request{Title: "leave nothing behind"}) }))
+		remove := g.parse(g.stepOf(func(sc *resource.Scene) {
+			sc.Do(resource.Delete, "id", resource.Request{Title: "leave nothing behind"})
+		}))
 		a := w.s.Run(remove, true)
 		g.o.add(a.Requests)
 		if a.Reply != nil && a.Reply.Answer == nil {
@@ -284,20 +286,23 @@ func (w *walk) bodyOf(m *move) (*value.Value, map[string]*value.Value) {
 func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) {
 	g := w.of
 	x := resource.Request{Title: m.op.String()}
+	if m.op == opRestart {
+		x.Title = m.words()
+	}
 	w.s.Forget("id")
 	if it != nil && it.id != nil {
 		w.s.Bind("id", it.id)
 	}
 	var sent map[string]*value.Value
-	switch m.op {
-	case opCreate, opReplace, opReturn, opAmend:
+	switch {
+	case m.op.sends():
 		var body *value.Value
 		if body, sent = w.bodyOf(m); body == nil {
 			return nil, nil
 		}
 		w.s.Bind("body", body)
 		x.Body = "{body}"
-	case opFilter:
+	case m.op == opFilter:
 		v := w.worth(field{text: quotedRaw(g.r.FilterFor), turn: m.turn})
 		if v == nil {
 			return nil, nil
@@ -319,26 +324,7 @@ func (w *walk) send(m *move, it *item) (*expect.Reply, map[string]*value.Value) 
 	key := fmt.Sprintf("%s %v", m.op, m.tag > 0)
 	text, known := g.texts[key]
 	if !known {
-		text = g.stepOf(func(sc *resource.Scene) {
-			switch m.op {
-			case opCreate:
-				sc.Make("id", "0", x)
-			case opRead:
-				sc.Read("id", x)
-			case opHead:
-				sc.Head("id", x)
-			case opList, opFilter:
-				sc.List(x)
-			case opReplace, opReturn:
-				sc.Replace("id", x)
-			case opAmend:
-				sc.Amend("id", x)
-			case opDelete:
-				sc.Delete("id", x)
-			case opRestart:
-				sc.Restart("start the service anew")
-			}
-		})
+		text = g.stepOf(func(sc *resource.Scene) { m.op.put(sc, "id", "0", x) })
 		g.texts[key] = text
 	}
 	a := w.s.Run(g.parse(text), false)

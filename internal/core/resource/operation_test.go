@@ -1,0 +1,39 @@
+package resource
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"usualpath/internal/core/syntax"
+)
+
+// Each operation has all that one has: what is left out is named.
+func TestOperationsAreWhole(t *testing.T) {
+	assert.Len(t, all(), len(syntax.Operations))
+	for o := List; o < operations; o++ {
+		of := table[o]
+		assert.NotEmpty(t, o.String(), "operation %d: its name", o)
+		assert.NotEmpty(t, of.method, "%s: its method", o)
+		assert.NotEqual(t, None, of.with, "%s: what `supports` names for it", o)
+		if of.with == o {
+			assert.Equal(t, o, operationOf(o.String()), "%s: its word in syntax.Operations", o)
+			assert.NotEmpty(t, of.lines, "%s: its lines", o)
+		}
+		assert.Equal(t, of.writes && o != Delete, of.example != nil, "%s: its example, where it sends one", o)
+	}
+	assert.Equal(t, None, operationOf("moor"))
+}
+
+func TestWhereAnOperationIsAskedFor(t *testing.T) {
+	r := &Resource{Collection: "/boats", ListPath: "/fleet", Item: "/boat/{id}", Chosen: "B{turn}"}
+	for _, c := range []struct {
+		o        Operation
+		id, text string
+	}{
+		{List, "id", "send GET /fleet"}, {Create, "", "send POST /boats"}, {Create, "place", "send PUT /boat/{place}"}, {Read, "id", "send GET /boat/{id}"},
+		{Head, "other", "send HEAD /boat/{other}"}, {Replace, "id", "send PUT /boat/{id}"}, {Amend, "id", "send PATCH /boat/{id}"}, {Delete, "id", "send DELETE /boat/{id}"},
+	} {
+		assert.Equal(t, c.text, r.Scene().ask(c.o, c.id).text)
+	}
+}
