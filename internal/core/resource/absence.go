@@ -5,43 +5,6 @@ import (
 	"strings"
 )
 
-// absent makes a name for an item that never was. Where clients choose names
-// it is one that the list does not have.
-func (s *Scene) absent() {
-	if s.ByName() {
-		s.Parents()
-		s.turns()
-		s.Let("nobody", inQuotes(s.chosen(1)))
-		if listed(s.Resource) == "" && s.paged() == "" {
-			s.step("nobody has this name", s.ask(List, ""), need("status 200"), need(s.InList("nobody")+" count 0"))
-		}
-		return
-	}
-	s.nobody()
-}
-
-// ofItsForm is the need that a service does not find fault with an identity that it never gave:
-// of one with letters beyond those of a UUID it cannot be told whether it has the right form.
-func (s *Scene) ofItsForm(id string) line {
-	if s.ByName() || s.Answers["missing"] != "" {
-		return line{}
-	}
-	return need("status not 400 and not 422 when {" + id + "} matches /[g-z_]/i")
-}
-
-// notThere looks that what never was is not there: only then is it written to.
-func (s *Scene) notThere(id string) {
-	s.step("look that it is not there", s.ask(Read, id), need("status "+s.GoneStatus()))
-}
-
-func (s *Scene) deleted() {
-	s.make(1)
-	s.removed()
-	if s.Supports(Read) {
-		s.readBack("wait until it is gone", append([]line{when("status 202" + of("remove it")), s.inTime()}, s.goneLines("need")...)...)
-	}
-}
-
 // oddIDs are identities that no service should stumble over, as they are in
 // a path.
 var oddIDs = []struct{ what, path string }{
@@ -256,13 +219,6 @@ func absenceChecks() []Check {
 	})
 }
 
-// above is what asks for the item that a collection is under, by its identity's name.
-func (s *Scene) above() *Scene {
-	p := *s.Under
-	p.Header = ""
-	return &Scene{Resource: &p, check: s.check}
-}
-
 // causesOf are the checks that explain why an operation on what is not there
 // fails.
 func causesOf(kind, operation string, more []string) []string {
@@ -282,13 +238,6 @@ func causesOf(kind, operation string, more []string) []string {
 // oddItem is the item's path with a plain place for the identity.
 func (r *Resource) oddItem() string { return r.Item }
 
-func noName(r *Resource) string {
-	if r.ByName() || r.Beside != "" {
-		return "PUT makes items that are not there"
-	}
-	return ""
-}
-
 // replacesNothing puts over an item that is not there; judged, what came of it
 // is looked at too.
 func (s *Scene) replacesNothing(id string, status line, judged bool) {
@@ -299,20 +248,4 @@ func (s *Scene) replacesNothing(id string, status line, judged bool) {
 	if s.Supports(Delete) {
 		s.cleanup("take away what came of it", when("status 201 of \"replace it\""), s.ask(Delete, id))
 	}
-}
-
-// leavesNothing tells why what was deleted is not as if it never was.
-func leavesNothing(r *Resource) string {
-	if r.Gone == "" {
-		return ""
-	}
-	return "a deleted item keeps a state"
-}
-
-// known tells why no identity is there to begin with.
-func known(r *Resource) string {
-	if r.Creates() || r.Supports(List) {
-		return ""
-	}
-	return "no identity is known to start from"
 }

@@ -149,13 +149,6 @@ func alsoCheck() Check {
 	}
 }
 
-var acceptXML = headerLine("Accept: application/xml")
-
-// wrap puts the root of an example in XML around its text.
-func (e *Example) wrap(text string) string {
-	return "{ " + syntax.Quoted(strings.TrimPrefix(e.Space+" "+e.Root, " ")) + ": " + text + " }"
-}
-
 // sameInXML reads an item in both forms.
 func (s *Scene) sameInXML(what, id string) {
 	title := "read " + what

@@ -1,7 +1,6 @@
 package resource
 
 import (
-	"fmt"
 	"strings"
 
 	"usualpath/internal/core/syntax"
@@ -87,53 +86,4 @@ func besideOthers(atOnce string) []Check {
 			},
 		},
 	}
-}
-
-// wholeReplace tells why of several replaces it cannot be told which one an
-// item is.
-func wholeReplace(r *Resource) string {
-	if r.Remake == nil || len(r.Remake.Fields) == 0 || r.Remake.Text == turned(r.Remake.Text, "other") || r.Reads != "" || !r.Remake.json() {
-		return "`remake` does not differ by {turn}"
-	}
-	return ""
-}
-
-// copiesOfRemake names as many bodies as are sent at once, each worked out once.
-func (s *Scene) copiesOfRemake() []string {
-	s.Let("start", s.SomeTurn())
-	var all []string
-	for i := range copies {
-		name := fmt.Sprintf("copy_%d", i+1)
-		s.Let(name, s.Turned(s.Remake.Text, fmt.Sprintf("start + %d", i+1)))
-		all = append(all, "{"+name+"}")
-	}
-	return all
-}
-
-// replacedAlone writes the first of the copies, and gives the condition that the
-// item is as it says then: a service may keep a member, or take its time.
-func (s *Scene) replacedAlone() line {
-	s.step("replace it", s.ask(Replace, "id"), bodyLine(s.Remake, "{copy_1}"), need("status 2xx"))
-	s.readBack("read it", need("status 200"), keep("alone from "+s.Subject()))
-	return when("{alone} is " + s.whole("copy_1"))
-}
-
-// wholes are the shapes of an item that is one of the copies.
-func (s *Scene) wholes() []string {
-	var out []string
-	for i := range copies {
-		out = append(out, s.whole(fmt.Sprintf("copy_%d", i+1)))
-	}
-	return out
-}
-
-// whole is the shape of an item that is as a body of `remake` said.
-func (s *Scene) whole(name string) string {
-	var parts []string
-	for _, f := range s.Remake.Fields {
-		if s.ReadsAsSent(f.Name) {
-			parts = append(parts, syntax.Quoted(f.Name)+": "+memberOf(name, f.Name))
-		}
-	}
-	return "{ " + strings.Join(append(parts, "..."), ", ") + " }"
 }

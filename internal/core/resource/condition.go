@@ -8,15 +8,6 @@ import (
 
 func replaceID(item, id string) string { return strings.ReplaceAll(item, "{id}", id) }
 
-// written changes the first item, by whichever way there is.
-func (s *Scene) written(title string, lines ...line) {
-	if s.Supports(Amend) && s.Amend != nil {
-		s.amended(title, lines...)
-		return
-	}
-	s.replaced(title, lines...)
-}
-
 func changes(r *Resource) string {
 	if r.Supports(Amend) || r.Supports(Replace) {
 		return ""

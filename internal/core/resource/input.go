@@ -2,16 +2,11 @@ package resource
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"usualpath/internal/core/syntax"
 )
-
-// halfABody is JSON that ends in the middle of a string.
-const halfABody = `{ "name": "half`
 
 // malformed are bodies that are not JSON, as text of the language.
 var malformed = []struct {
@@ -23,25 +18,6 @@ var malformed = []struct {
 	{"single quotes", `{ 'name': 'Tern' }`, true},
 	{"a bare word", `tern`, false},
 	{"two documents", `{} {}`, false},
-}
-
-// wrongOf is a value of another JSON type than that of a member, which only this run can have
-// drawn; false where the example's form knows no types, or none is another.
-func (e *Example) wrongOf(f Field) (text string, ok bool) {
-	switch f.Kind {
-	case syntax.String:
-		// A form holds texts only.
-		return "{turn}", e.json()
-	case syntax.Number, syntax.True, syntax.False, syntax.Object, syntax.Array:
-		return `"a word {turn}"`, true
-	}
-	return "", false
-}
-
-// refusal is what must be said of what is refused: a status that fits, and
-// nothing changed. What always fits does so whatever the resource says of invalid bodies.
-func (s *Scene) refusal(otherwise string, always ...string) []line {
-	return []line{expect("status " + strings.Join(append([]string{s.refused(otherwise)}, always...), " or ")), s.unchanged("")}
 }
 
 // refusedOrKept tries to make an item of what is not one. A store may keep any bytes under the type that
@@ -349,71 +325,4 @@ func inputChecks() []Check {
 			},
 		},
 	}, uniqueChecks()...)
-}
-
-// sendsSomething tells why no body at all is as good as that of the example.
-func sendsSomething(r *Resource) string {
-	if r.Make.json() && len(r.Make.Fields) == 0 && strings.Trim(r.Make.Text, "{ }") == "" {
-		return "`make` says nothing"
-	}
-	return ""
-}
-
-// sendsJSON tells why a body cannot be malformed JSON.
-func sendsJSON(r *Resource) string {
-	if !r.Make.json() {
-		return "`make` is not sent as JSON"
-	}
-	return sendsSomething(r)
-}
-
-func notByName(r *Resource) string {
-	if r.ByName() {
-		return "the client names the items"
-	}
-	return ""
-}
-
-// media is the type that bodies are sent with.
-func (r *Resource) media() string {
-	if r.Make != nil && r.Make.Media != "" {
-		return r.Make.Media
-	}
-	return "application/json"
-}
-
-// rawBody is the example as text, so that it can be what JSON cannot: with half
-// a surrogate pair in one member, or with more behind the last one. Names in it
-// stand for their values.
-func (s *Scene) rawBody(odd, more string) line {
-	var parts []string
-	for _, f := range s.Make.Fields {
-		text := s.Turned(f.Text, "turn")
-		if f.Name == odd {
-			text = s.Turned(`"Tern \ud800 {turn}"`, "turn")
-		}
-		parts = append(parts, syntax.Quoted(f.Name)+": "+text)
-	}
-	raw := strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s.Make.wrapped("{ " + strings.Join(parts, ", ") + more + " }"))
-	return at(detail, `text "`+raw+`"`+as(s.media()))
-}
-
-// naming is a regular expression that finds a member's name, in capitals or not.
-func naming(members ...string) string {
-	var b strings.Builder
-	quoted := make([]string, len(members))
-	for i, m := range members {
-		quoted[i] = regexp.QuoteMeta(m)
-	}
-	for _, r := range strings.Join(quoted, "|") {
-		switch {
-		case r == '/':
-			b.WriteString(`\/`)
-		case unicode.IsPrint(r):
-			b.WriteRune(r)
-		default:
-			fmt.Fprintf(&b, `\x{%x}`, r)
-		}
-	}
-	return "/" + b.String() + "/i"
 }

@@ -2,11 +2,9 @@ package resource
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
-	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/syntax"
 )
 
@@ -60,58 +58,6 @@ func (s *Scene) lookAtTypes() {
 		s.readBack("look at its types", need("status not 405 and not 501"))
 		s.readBack("look at them again", when("status 200"+of("look at its types")), when(s.Subject()+" is "+kind+of("look at its types")), s.covers("prefer", "{made}"))
 	}
-}
-
-// replaced writes a PUT over the first item.
-func (s *Scene) replaced(title string, lines ...line) {
-	s.Let("remade", s.example(s.Remake, 0))
-	s.step(title, append([]line{s.ask(Replace, "id"), bodyLine(s.Remake, "{remade}")}, lines...)...)
-}
-
-// amended writes a PATCH of the first item.
-func (s *Scene) amended(title string, lines ...line) {
-	text := s.example(s.Amend, 0)
-	if called().MatchString(text) {
-		// Worked out once.
-		s.Let("change", text)
-		text = "{change}"
-	}
-	s.step(title, append([]line{s.ask(Amend, "id"), s.patch(text)}, lines...)...)
-}
-
-// amendments are the members that an amend sets, as they are read.
-func (s *Scene) amendments() []string {
-	var out []string
-	for _, f := range s.Amend.Fields {
-		if f.Kind != syntax.Null && s.ReadsAsSent(f.Name) && (s.Amend.json() || f.Kind == syntax.String) {
-			sent := s.Turned(f.Text, "turn")
-			if s.bound("change") {
-				sent = memberOf("change", f.Name)
-			}
-			out = append(out, syntax.Quoted(f.Name)+": "+sent)
-		}
-	}
-	return out
-}
-
-// patch sends a merge patch, with the media type of the resource's `amend`.
-func (s *Scene) patch(text string) line { return jsonBody(s.Amend.wrapped(text), s.patchMedia()) }
-
-func (s *Scene) patchMedia() string {
-	if s.Amend != nil && s.Amend.Media != "" {
-		return s.Amend.Media
-	}
-	return "application/merge-patch+json or application/json"
-}
-
-// removed writes a DELETE of the first item that must have worked.
-func (s *Scene) removed(lines ...line) {
-	s.step("remove it", append([]line{s.ask(Delete, "id"), need("status 2xx")}, lines...)...)
-}
-
-// readBack reads the first item.
-func (s *Scene) readBack(title string, lines ...line) {
-	s.step(title, append([]line{s.ask(Read, "id")}, lines...)...)
 }
 
 func lifecycleChecks() []Check {
@@ -578,104 +524,6 @@ func lifecycleChecks() []Check {
 	}, overwriteChecks(), listChecks())
 }
 
-// filtered is the query that narrows the list to items that are made here.
-func (s *Scene) filtered() line {
-	if s.FilterName == "" {
-		return line{}
-	}
-	if f := s.Make.field(s.FilterName); f != nil && s.bound("made") && inQuotes(s.FilterFor) == f.Text {
-		// What was sent, and not worked out once more.
-		return queryLine(s.FilterName, `"`+memberOf("made", s.FilterName)+`"`)
-	}
-	return queryLine(s.FilterName, s.parented(s.FilterFor))
-}
-
-// filtersOne tells whether the filter selects one of the items made only.
-func (r *Resource) filtersOne() bool {
-	return r.FilterName != "" && (turnWord().MatchString(strings.Join(inBraces().FindAllString(r.FilterFor, -1), "")) || called().MatchString(r.FilterFor))
-}
-
-// onFirstPage expects the item in a list that is whole.
-func (s *Scene) onFirstPage() line {
-	if s.paged() != "" || s.XML != "" {
-		return line{}
-	}
-	return expect(s.InList("id") + " count 1 when header Link missing")
-}
-
-// source is an earlier answer's item.
-func (s *Scene) source(title string) string {
-	if s.Content == "$" {
-		return syntax.Quoted(title)
-	}
-	return s.Content + of(title)
-}
-
-// except leaves out what may differ between two reads.
-func (s *Scene) except() string {
-	if len(s.Volatile) == 0 {
-		return ""
-	}
-	return " except " + strings.Join(s.Volatile, ", ")
-}
-
-// settled reads the item; after 202 it gives the service some time.
-func (s *Scene) settled(after, title string, lines ...line) {
-	s.readBack(title, append([]line{when("status not 202" + of(after))}, lines...)...)
-	s.readBack(title+", in time", append([]line{when("status 202" + of(after)), s.inTime()}, lines...)...)
-}
-
-// omitted are the optional members of `make` that `remake` leaves out.
-func (r *Resource) omitted() []string {
-	var out []string
-	if r.Remake == nil || len(r.Remake.Fields) == 0 {
-		return nil
-	}
-	for _, f := range r.optional() {
-		if r.Remake.field(f.Name) == nil && f.Kind != syntax.Null {
-			out = append(out, f.Name)
-		}
-	}
-	return out
-}
-
-// memberOfItem is the name of the member that is the identity; "" where none is.
-func (r *Resource) memberOfItem() string {
-	q, err := jsonpath.Parse(r.identity())
-	if err != nil {
-		return ""
-	}
-	return q.Member()
-}
-
-func identityMember(r *Resource) string {
-	if r.memberOfItem() != "" && r.Header == "" {
-		return ""
-	}
-	return "the identity is not a plain member of the item"
-}
-
-func amendsObject(r *Resource) string {
-	if r.Amend != nil && len(r.Amend.Fields) > 0 {
-		return ""
-	}
-	return "`amend` is not written out as an object"
-}
-
-func mergePatch(r *Resource) string {
-	if r.Amend == nil || r.Amend.Media == "" || strings.Contains(r.Amend.Media, "merge-patch") || r.Amend.Media == "application/json" {
-		return ""
-	}
-	return "`amend` is not a merge patch"
-}
-
-func filters(r *Resource) string {
-	if r.FilterName != "" {
-		return ""
-	}
-	return "no filter is declared"
-}
-
 // assigned makes an item with values for what the service assigns: for the
 // identity that of an item which is gone, so that its form is right.
 func (s *Scene) assigned() {
@@ -721,35 +569,6 @@ var textVariants = []struct{ what, text string }{
 }
 
 var numberVariants = []string{"0", "-1", "9007199254740991", "0.1", "12.3456789"}
-
-// told is a change of members, with a number of its own in another text where it takes the last one
-// away by which an item of this run can be told; nil where no other can tell it.
-func (s *Scene) told(change map[string]*string) map[string]*string {
-	telling := func(f Field) bool {
-		if text, changed := change[f.Name]; changed {
-			return text != nil && (Field{Text: *text}).telling()
-		}
-		return f.telling()
-	}
-	if s.Disposable || s.Under != nil || s.ByName() || slices.ContainsFunc(s.Make.Fields, telling) || !slices.ContainsFunc(s.Make.Fields, Field.telling) {
-		return change
-	}
-	for _, f := range s.texts() {
-		text := strings.TrimSuffix(f.Text, `"`) + ` {turn}"`
-		if _, changed := change[f.Name]; changed || !s.ReadsAsSent(f.Name) || slices.Contains(s.Unique, f.Name) || s.Identifies(f.Name) {
-			continue
-		}
-		if t := s.taken(f.Name); t != nil {
-			if held, known := fits(t.Shape, text); known && !held {
-				continue
-			}
-		}
-		out := maps.Clone(change)
-		out[f.Name] = &text
-		return out
-	}
-	return nil
-}
 
 func (s *Scene) keepsValues() {
 	s.make(1)

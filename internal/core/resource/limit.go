@@ -1,94 +1,15 @@
 package resource
 
 import (
-	"regexp"
+	"fmt"
 	"slices"
 	"strings"
-	"time"
 
-	"usualpath/internal/core/late"
 	"usualpath/internal/core/pattern"
-	"usualpath/internal/core/scope"
 	"usualpath/internal/core/shape"
-	"usualpath/internal/core/source"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// taken is a member of what a body may hold.
-type taken struct {
-	Name     string
-	Optional bool
-	Shape    *syntax.Node
-}
-
-// reading is how a value on a limit may read.
-type reading int
-
-const (
-	asSent reading = iota
-	// asNull is null, absent or a default, asInstant the same time in any offset, anyCase the
-	// same text in either case; unread is not looked at.
-	asNull
-	asInstant
-	anyCase
-	unread
-)
-
-// limited is a value of a member on a limit, or one step beyond it.
-type limited struct {
-	// says is what it is in words: "60 characters, the longest".
-	says string
-	// text is the value as text of the language; "" leaves the member out.
-	text string
-	// usual is what many services see otherwise, with good reason.
-	usual bool
-	reads reading
-	// like is an ordinary value of the kind: where that is refused too, the reason is
-	// another one, such as an end before its beginning.
-	like string
-}
-
-// longest bounds the texts that are sent, in characters, and mostElements arrays.
-const (
-	longest      = 100_000
-	mostElements = 1_000
-)
-
-// sampler works values out that the tool writes itself.
-var sampler = func() *scope.Scope {
-	names := scope.New(&scope.World{Rand: scope.Seeded(1, "takes"), Now: time.Now})
-	names.Bind("turn", value.NewInt(123_456))
-	return names
-}
-
-// sample is what a text of the language is worth, with numbers and random texts
-// as they might come; nil where it cannot be told.
-func sample(text string) *value.Value {
-	tree, diags := syntax.Parse(source.NewFile("takes", "let x = "+text+"\n"))
-	if diags.Errors() > 0 || len(tree.Statements) != 1 {
-		return nil
-	}
-	let, ok := tree.Statements[0].Body.(*syntax.Let)
-	if !ok || let.Value == nil {
-		return nil
-	}
-	v, err := sampler().Value(let.Value)
-	if err != nil {
-		return nil
-	}
-	return v
-}
-
-// fits tells whether a text of the language has a shape.
-func fits(n *syntax.Node, text string) (fits, known bool) {
-	v := sample(text)
-	if v == nil {
-		return false, false
-	}
-	r, err := shape.Match(n, v, sampler())
-	return err == nil && r.Held(), err == nil
-}
 
 // within are the values that the shape allows, beyond those that it does not:
 // whatever was put together is held against the shape once more.
@@ -98,16 +19,6 @@ func (t *taken) within(e *Example) []limited {
 		return nil
 	}
 	return t.held(edges(t.Shape, e.node(t.Name)), true)
-}
-
-// refers finds the identity of another resource's item in a value.
-var refers = late.Regexp(`\{[A-Za-z_][A-Za-z0-9_]*\.`)
-
-func (e *Example) memberOf(name string) *Field {
-	if e == nil {
-		return nil
-	}
-	return e.field(name)
 }
 
 func (t *taken) beyond(e *Example) []limited { return t.held(beyonds(t.Shape, e.node(t.Name)), false) }
@@ -121,14 +32,6 @@ func (t *taken) held(list []limited, want bool) []limited {
 		}
 	}
 	return out
-}
-
-// node is a member of an example as it is written, nil for none.
-func (e *Example) node(name string) *syntax.Node {
-	if f := e.memberOf(name); f != nil {
-		return f.Node
-	}
-	return nil
 }
 
 // alternatives are what a shape is one of.
@@ -280,47 +183,6 @@ func withMember(n, example *syntax.Node, name, text string) (string, bool) {
 	return "{ " + strings.Join(parts, ", ") + " }", true
 }
 
-// normal is a value of a shape that is nothing special.
-func normal(n *syntax.Node) (string, bool) {
-	for _, candidate := range []string{`"{random_text(8)}"`, "1", "true", "[]", "{}"} {
-		if ok, known := fits(n, candidate); known && ok {
-			return candidate, true
-		}
-	}
-	for _, l := range edges(n, nil) {
-		if ok, known := fits(n, l.text); known && ok && l.text != "null" {
-			return l.text, true
-		}
-	}
-	for _, a := range alternatives(n) {
-		re := a.Regexp
-		if a.Limits != nil && a.Limits.Pattern != nil {
-			re = a.Limits.Pattern.Regexp
-		}
-		if re == nil {
-			continue
-		}
-		if short, _, found := pattern.Fit(re); found {
-			if ok, known := fits(n, syntax.Quoted(short)); known && ok {
-				return syntax.Quoted(short), true
-			}
-		}
-	}
-	return "", false
-}
-
-func missesOf(re *regexp.Regexp) []limited {
-	short, _, ok := pattern.Fit(re)
-	if !ok {
-		return nil
-	}
-	var out []limited
-	for _, m := range pattern.Near(re, short) {
-		out = append(out, limited{says: value.Quoted(value.Cut(m.Text, 40)) + ", the pattern " + m.How, text: syntax.Quoted(m.Text)})
-	}
-	return out
-}
-
 func edgesOfType(n, example *syntax.Node) []limited {
 	l := n.Limits
 	if l == nil {
@@ -369,4 +231,93 @@ func beyondsOfType(n, example *syntax.Node) []limited {
 		return ofElements(l, example, false)
 	}
 	return beyondsOfFormat[n.Text]
+}
+
+// ofElements are arrays with the fewest and the most elements, and with an element
+// on a limit of its own; or beyond these.
+func ofElements(l *syntax.Limits, example *syntax.Node, within bool) []limited {
+	one, known := "", false
+	if example != nil && example.Kind == syntax.Array && len(example.Items) > 0 {
+		one, known = syntax.OneLine(example.Items[0].Value), true
+	} else if l.Of != nil {
+		one, known = normal(l.Of)
+	} else {
+		one, known = `"{random_text(4)}"`, true
+	}
+	var out []limited
+	list := func(n int, says string) {
+		if n < 0 || n > mostElements || n > 0 && !known {
+			return
+		}
+		out = append(out, limited{says: fmt.Sprintf("%d elements, %s", n, says), text: "[" + strings.TrimSuffix(strings.Repeat(one+", ", n), ", ") + "]"})
+	}
+	if c := l.Count; c != nil {
+		if n, ok := whole(c.Lo); ok {
+			if within {
+				list(n, "the fewest")
+			} else {
+				list(n-1, "one too few")
+			}
+		}
+		if n, ok := whole(c.Hi); ok {
+			if within {
+				list(n, "the most")
+			} else {
+				list(n+1, "one too many")
+			}
+		}
+	}
+	if l.Of == nil {
+		return out
+	}
+	of := edges
+	if !within {
+		of = beyonds
+	}
+	var inner *syntax.Node
+	if example != nil && example.Kind == syntax.Array && len(example.Items) > 0 {
+		inner = example.Items[0].Value
+	}
+	fewest := 1
+	if l.Count != nil {
+		if n, ok := whole(l.Count.Lo); ok {
+			fewest = max(1, n)
+		}
+	}
+	if fewest > mostElements || fewest > 1 && !known {
+		return out
+	}
+	for _, e := range of(l.Of, inner) {
+		out = append(out, limited{says: "an element is " + e.says, text: "[" + e.text + strings.Repeat(", "+one, fewest-1) + "]", usual: e.usual, reads: nestedReading(e.reads)})
+	}
+	return out
+}
+
+// normal is a value of a shape that is nothing special.
+func normal(n *syntax.Node) (string, bool) {
+	for _, candidate := range []string{`"{random_text(8)}"`, "1", "true", "[]", "{}"} {
+		if ok, known := fits(n, candidate); known && ok {
+			return candidate, true
+		}
+	}
+	for _, l := range edges(n, nil) {
+		if ok, known := fits(n, l.text); known && ok && l.text != "null" {
+			return l.text, true
+		}
+	}
+	for _, a := range alternatives(n) {
+		re := a.Regexp
+		if a.Limits != nil && a.Limits.Pattern != nil {
+			re = a.Limits.Pattern.Regexp
+		}
+		if re == nil {
+			continue
+		}
+		if short, _, found := pattern.Fit(re); found {
+			if ok, known := fits(n, syntax.Quoted(short)); known && ok {
+				return syntax.Quoted(short), true
+			}
+		}
+	}
+	return "", false
 }

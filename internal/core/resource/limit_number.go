@@ -2,21 +2,11 @@ package resource
 
 import (
 	"math/big"
-	"strconv"
 	"strings"
 
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// whole is a bound as a whole number; false where it is none, or a name.
-func whole(n *syntax.Node) (int, bool) {
-	if n == nil || n.Kind != syntax.Number {
-		return 0, false
-	}
-	i, err := strconv.Atoi(value.PlainInteger(n.Text))
-	return i, err == nil && i >= 0
-}
 
 // stepOf is how far the next decimal is from a bound.
 func stepOf(bound string, integer bool) string {

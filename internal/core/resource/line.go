@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"usualpath/internal/core/syntax"
+	"usualpath/internal/core/value"
 )
 
 // place is where a line is in its step.
@@ -137,4 +138,25 @@ func mentions(text, name string) bool {
 			return true
 		}
 	}
+}
+
+var acceptXML = headerLine("Accept: application/xml")
+
+// invented is a method that no server has a meaning for.
+const invented = "MOOR"
+
+// Queried is the name of a query parameter as a line has it: in quotes where it must.
+func Queried(name string) string {
+	if strings.HasPrefix(name, `"`) || name != "" && !strings.ContainsAny(name, " \t=\"{#\\") {
+		return name
+	}
+	return syntax.Quoted(name)
+}
+
+// MemberPath is the JSONPath of a member by name.
+func MemberPath(name string) string {
+	if syntax.IsName(name) {
+		return "$." + name
+	}
+	return "$[" + value.QuoteName(name) + "]"
 }

@@ -84,11 +84,3 @@ func listChecks() []Check {
 		},
 	}
 }
-
-// pages tells why single pages cannot be asked for.
-func pages(r *Resource) string {
-	if p := r.Paging; p == nil || len(p.Names) != 2 {
-		return "no paging is declared whose pages can be asked for"
-	}
-	return ""
-}

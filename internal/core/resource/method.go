@@ -10,9 +10,6 @@ import (
 // sent with.
 type never struct{ method, at, where string }
 
-// invented is a method that no server has a meaning for.
-const invented = "MOOR"
-
 // unsupported are the methods that the resource does not have. Without a line
 // `supports` only those that such a path never has. What a server might take
 // for a wish about all items is sent where they are disposable; elsewhere an

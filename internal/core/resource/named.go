@@ -1,16 +1,9 @@
 package resource
 
 import (
-	"maps"
 	"slices"
 	"strings"
-
-	"usualpath/internal/core/syntax"
 )
-
-// itsName stands in a body for the name of the item that it is written to, until it is known
-// which that is.
-const itsName = "{its_name}"
 
 // namedInBody is the resource as its checks see it where the examples repeat the name that the
 // client gives: what the body says follows the path, and is not varied. A service may take the
@@ -34,42 +27,6 @@ func (r *Resource) namedInBody() *Resource {
 		v.Takes = slices.DeleteFunc(slices.Clone(r.Takes), func(t taken) bool { return t.Name == name })
 	}
 	return &v
-}
-
-// NameInBody is the member of the examples that holds the name that the client gives, as in the
-// path; "" where there is none.
-func (r *Resource) NameInBody() string {
-	if r.Chosen == "" || r.Make == nil || r.Make.As != "" {
-		return ""
-	}
-	for _, f := range r.Make.Fields {
-		if f.Kind == syntax.String && f.Text == inQuotes(r.Chosen) {
-			return f.Name
-		}
-	}
-	return ""
-}
-
-// named is the example with a member that holds the item's name.
-func (e *Example) named(name string) *Example {
-	if e == nil || !e.Has(name) {
-		return e
-	}
-	v := *e
-	v.Name = name
-	v.Fields = slices.DeleteFunc(slices.Clone(e.Fields), func(f Field) bool { return f.Name == name })
-	v.Text = v.object(nil)
-	return &v
-}
-
-// byName is the need that an item is made under its name. When it is tried first, it says what
-// may be missing.
-func (s *Scene) byName() line {
-	member := s.memberOfItem()
-	if s.check.Name != "examples-work" || s.Make.Name != "" || !s.Make.json() || len(s.Make.Fields) == 0 || !syntax.IsName(member) || s.Make.Has(member) {
-		return need("status 2xx")
-	}
-	return need("status 2xx because \"the service may want the name in the body too, as `" + member + "`\"")
 }
 
 // nameBodies puts into each body the name of the item that it is written to.
@@ -110,18 +67,4 @@ func (s *Scene) nameLet(j int, name string) {
 		b := s.lets[at]
 		s.lets = slices.Insert(slices.Delete(s.lets, at, at+1), j, b)
 	}
-}
-
-// withName is a change of an example's members that leaves the name alone.
-func (e *Example) withName(change map[string]*string) map[string]*string {
-	if _, said := change[e.Name]; said || e.Name == "" {
-		return change
-	}
-	out := maps.Clone(change)
-	if out == nil {
-		out = map[string]*string{}
-	}
-	mark := itsName
-	out[e.Name] = &mark
-	return out
 }

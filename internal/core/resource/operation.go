@@ -32,25 +32,20 @@ type operation struct {
 	ofItem, writes bool
 	// with is the operation that `supports` names for it.
 	with Operation
-	// example is the body that it sends, of an example with that line; nil for none.
-	example func(r *Resource) *Example
+	// body tells that it sends one, of the example with its first line.
+	body bool
 	// lines are those of the resource statement that it goes by, the one that says most first.
 	lines []string
 }
 
 var table = [operations]operation{
-	List:   {method: "GET", with: List, lines: []string{"list", "collection"}},
-	Create: {method: "POST", writes: true, with: Create, example: func(r *Resource) *Example { return r.Make }, lines: []string{"make", "collection"}},
-	Read:   {method: "GET", ofItem: true, with: Read, lines: []string{"item", "identity", "collection"}},
-	Replace: {method: "PUT", ofItem: true, writes: true, with: Replace, example: func(r *Resource) *Example {
-		if r.Remake == nil {
-			return r.Make
-		}
-		return r.Remake
-	}, lines: []string{"remake", "make", "item"}},
-	Amend:  {method: "PATCH", ofItem: true, writes: true, with: Amend, example: func(r *Resource) *Example { return r.Amend }, lines: []string{"amend", "item"}},
-	Delete: {method: "DELETE", ofItem: true, writes: true, with: Delete, lines: []string{"item", "identity", "collection"}},
-	Head:   {method: "HEAD", ofItem: true, with: Read},
+	List:    {method: "GET", with: List, lines: []string{"list", "collection"}},
+	Create:  {method: "POST", writes: true, with: Create, body: true, lines: []string{"make", "collection"}},
+	Read:    {method: "GET", ofItem: true, with: Read, lines: []string{"item", "identity", "collection"}},
+	Replace: {method: "PUT", ofItem: true, writes: true, with: Replace, body: true, lines: []string{"remake", "make", "item"}},
+	Amend:   {method: "PATCH", ofItem: true, writes: true, with: Amend, body: true, lines: []string{"amend", "item"}},
+	Delete:  {method: "DELETE", ofItem: true, writes: true, with: Delete, lines: []string{"item", "identity", "collection"}},
+	Head:    {method: "HEAD", ofItem: true, with: Read},
 }
 
 // operationOf is the operation that a word of the language names, None for no operation.
@@ -83,68 +78,6 @@ func all() []Operation {
 	var out []Operation
 	for _, word := range syntax.Operations {
 		out = append(out, operationOf(word))
-	}
-	return out
-}
-
-// exampleFor is the example of what the operation sends; nil for nothing.
-func (r *Resource) exampleFor(o Operation) *Example {
-	if of := table[o].example; of != nil {
-		return of(r)
-	}
-	return nil
-}
-
-// path is where the operation is asked for, {id} standing for the item.
-func (r *Resource) path(o Operation) string {
-	switch {
-	case table[o].ofItem:
-		return r.Item
-	case o == List && r.ListPath != "":
-		return r.ListPath
-	}
-	return r.Collection
-}
-
-// ask is the request of an operation; id names the item that it is about, or that the client makes
-// under its name; "" where it is about the collection.
-func (s *Scene) ask(o Operation, id string) line {
-	method, at := table[o].method, s.parented(s.path(o))
-	if o == List {
-		id = ""
-	}
-	if id != "" {
-		at = s.at(id)
-		if o == Create {
-			method = table[Replace].method
-		}
-	}
-	l := send(method, at)
-	l.op, l.item = o, id
-	return l
-}
-
-// sends is the body of an operation, in the form of its example.
-func (s *Scene) sends(o Operation, text string) line {
-	if o == Amend {
-		return s.patch(text)
-	}
-	return bodyLine(s.exampleFor(o), text)
-}
-
-// Operations are the methods and path templates of resources, "GET /boats".
-func Operations(list []*Resource) []string {
-	var out []string
-	for _, r := range list {
-		for _, o := range all() {
-			path := r.path(o)
-			if o == List {
-				path = r.Collection
-			}
-			if title := table[o].method + " " + path; r.Supports(o) && !slices.Contains(out, title) {
-				out = append(out, title)
-			}
-		}
 	}
 	return out
 }

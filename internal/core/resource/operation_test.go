@@ -20,13 +20,13 @@ func TestOperationsAreWhole(t *testing.T) {
 			assert.Equal(t, o, operationOf(o.String()), "%s: its word in syntax.Operations", o)
 			assert.NotEmpty(t, of.lines, "%s: its lines", o)
 		}
-		assert.Equal(t, of.writes && o != Delete, of.example != nil, "%s: its example, where it sends one", o)
+		assert.Equal(t, of.writes && o != Delete, of.body, "%s: whether it sends a body", o)
 	}
 	assert.Equal(t, None, operationOf("moor"))
 }
 
 func TestWhereAnOperationIsAskedFor(t *testing.T) {
-	r := &Resource{Collection: "/boats", ListPath: "/fleet", Item: "/boat/{id}", Chosen: "B{turn}"}
+	r := &Resource{places: places{Collection: "/boats", ListPath: "/fleet", Item: "/boat/{id}"}, identifying: identifying{Chosen: "B{turn}"}}
 	for _, c := range []struct {
 		o        Operation
 		id, text string

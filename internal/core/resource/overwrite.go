@@ -24,21 +24,6 @@ func (r *Resource) emptied(f Field) []string {
 	return slices.DeleteFunc(out, func(text string) bool { return text == f.Text })
 }
 
-// differing are the members to which an example gives another value than `make`
-// does.
-func (r *Resource) differing(e *Example) []Field {
-	var out []Field
-	if r.Make == nil || e == nil || !e.json() {
-		return nil
-	}
-	for _, f := range e.Fields {
-		if was := r.Make.field(f.Name); was != nil && was.Text != f.Text && r.ReadsAsSent(f.Name) {
-			out = append(out, f)
-		}
-	}
-	return out
-}
-
 // beforeAmend are the members of `make` that `amend` changes.
 func (r *Resource) beforeAmend() []Field {
 	var out []Field
@@ -104,32 +89,6 @@ func (s *Scene) amends(f Field, value string) line {
 // both is what an item shows after the amend and the second one.
 func (s *Scene) both() line {
 	return s.covers("expect", "{ "+strings.Join(append(s.amendments(), syntax.Quoted(s.secondChange().Name)+": {second}"), ", ")+" }")
-}
-
-// asSent says of an answer that it shows what an earlier one does in the members that were
-// sent, those of another example left out. What the service keeps beside them, a time or a
-// version, is its own to move (RFC 9110 §9.2.2). Where nothing has members the whole is the same.
-func (s *Scene) asSent(word, earlier string, but *Example) []line {
-	var fields []Field
-	for _, e := range []*Example{s.Make, s.Remake} {
-		if e != nil {
-			fields = append(fields, e.Fields...)
-		}
-	}
-	if len(fields) == 0 {
-		return []line{says(word, "body same as "+syntax.Quoted(earlier)+s.except())}
-	}
-	var out []line
-	var seen []string
-	for _, f := range fields {
-		p := s.inItem(MemberPath(f.Name))
-		if slices.Contains(seen, f.Name) || but != nil && but.field(f.Name) != nil || slices.Contains(s.Assigned, f.Name) || slices.ContainsFunc(s.Volatile, func(v string) bool { return s.inItem(v) == p }) {
-			continue
-		}
-		seen = append(seen, f.Name)
-		out = append(out, says(word, p+" same as "+p+of(earlier)+" when "+p+" exists"+of(earlier)))
-	}
-	return out
 }
 
 // overwriteChecks are about what a write leaves of the one before it.

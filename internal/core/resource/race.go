@@ -8,9 +8,6 @@ import (
 // anew holds a step back when the service was not started anew.
 var anew = when("status not 5xx of \"start the service anew\"")
 
-// copies is how many requests race.
-const copies = 8
-
 func raceChecks() []Check {
 	const atOnce = "RFC 9110 §9.2"
 	return append([]Check{
@@ -102,18 +99,6 @@ func raceChecks() []Check {
 			},
 		},
 	}, besideOthers(atOnce)...)
-}
-
-// leaveAll takes away all that was made at once.
-func (s *Scene) leaveAll(after string) {
-	if !s.Supports(Delete) {
-		return
-	}
-	for i := copies; i >= 1; i-- {
-		one := fmt.Sprintf("nth(ids, %d)", i)
-		s.arrives(fmt.Sprintf("wait for number %d", i), after, one)
-		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), s.ask(Delete, one))
-	}
 }
 
 func durabilityChecks() []Check {

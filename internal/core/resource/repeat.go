@@ -3,7 +3,6 @@ package resource
 import (
 	"fmt"
 	"slices"
-	"strings"
 )
 
 // readsOnly reads an item and the list over and over, and says that nothing changes.
@@ -184,38 +183,10 @@ func repeatChecks() []Check {
 	}, keyedMore())
 }
 
-// varied is a change that makes a body another one, where all that is made is the same.
-func (r *Resource) varied() map[string]*string {
-	if turned(r.Make.Text, "other") != r.Make.Text || called().MatchString(r.Make.Text) {
-		return nil
-	}
-	for _, f := range r.texts() {
-		if text := strings.TrimSuffix(f.Text, `"`) + ` {turn}"`; !strings.Contains(f.Text, "{") && r.Make.json() {
-			return map[string]*string{f.Name: &text}
-		}
-	}
-	return nil
-}
-
 // varies tells why there is no other body.
 func varies(r *Resource) string {
 	if len(r.Make.Fields) > 0 && (r.varied() != nil || turned(r.Make.Text, "other") != r.Make.Text || called().MatchString(r.Make.Text)) {
 		return ""
 	}
 	return "`make` is the same for each item, and has no text that may be another"
-}
-
-// repeats tells why the same write cannot be sent twice.
-func repeats(r *Resource) string {
-	if r.Revision == nil {
-		return ""
-	}
-	return "each write carries the revision that the last one left"
-}
-
-func keyed(r *Resource) string {
-	if r.Key {
-		return ""
-	}
-	return "no `idempotency key` is declared"
 }

@@ -66,11 +66,3 @@ func (s *Scene) revised(steps *[]step, lines ...line) []line {
 	}
 	return out
 }
-
-// Queried is the name of a query parameter as a line has it: in quotes where it must.
-func Queried(name string) string {
-	if strings.HasPrefix(name, `"`) || name != "" && !strings.ContainsAny(name, " \t=\"{#\\") {
-		return name
-	}
-	return syntax.Quoted(name)
-}

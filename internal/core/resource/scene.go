@@ -2,198 +2,109 @@ package resource
 
 import (
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 )
 
-// Request is a step about an item, as text of the language.
-type Request struct {
-	Title string
-	// Body is a JSON value, "" for none; it is sent as the examples are.
-	Body string
-	// Header and Query are lines without their first word.
-	Header, Query []string
-	// Let are names that get a value before the request.
-	Let [][2]string
-	// Lines are claims, and what is kept, with their first words.
-	Lines []string
-}
+// patch sends a merge patch, with the media type of the resource's `amend`.
+func (s *Scene) patch(text string) line { return jsonBody(s.Amend.wrapped(text), s.patchMedia()) }
 
-// Scene begins an empty one.
-func (r *Resource) Scene() *Scene {
-	return &Scene{Resource: r, check: &Check{}, level: "must"}
-}
-
-// ObserveBy watches the list as it shows by pages of a size.
-func (s *Scene) ObserveBy(size int) {
-	if !s.Pages() {
-		return
-	}
-	sep := "?"
-	if strings.Contains(s.list(), "?") {
-		sep = "&"
-	}
-	s.observes = append(s.observes, fmt.Sprintf("  observe %s at %s%s%s=%d%s%s%s\n", s.ObservedBy(size), s.list(), sep, url.QueryEscape(s.Paging.Names[0]), size,
-		s.listing(""), s.ignoring(true, func(p string) string { return p }), s.paged()))
-}
-
-// Pages tells whether single pages of a size can be asked for.
-func (r *Resource) Pages() bool { return r.Lists() && pages(r) == "" }
-
-// ObservedBy is the name of the list as it shows by pages of a size.
-func (r *Resource) ObservedBy(size int) string { return fmt.Sprintf("%s_by_%d", r.Name, size) }
-
-// Outer are the names of the items that others are below.
-func (r *Resource) Outer() []string {
-	var out []string
-	for _, p := range r.outer() {
-		out = append(out, p.Name+"_id", p.Name+"_turn")
-		if p.Header != "" {
-			out = append(out, p.Name+"_id_at")
-		}
-	}
-	return out
-}
-
-// Identifies tells whether a member is the identity.
-func (r *Resource) Identifies(name string) bool { return MemberPath(name) == r.identity() }
-
-// WithoutOwnName is the resource with an identity that clients send as one that no write gives again.
-func (r *Resource) WithoutOwnName() *Resource {
-	v := *r
-	v.Unique = slices.DeleteFunc(slices.Clone(r.Unique), r.Identifies)
-	return &v
-}
-
-// Removes tells whether what is made can be removed again: by a delete, or with what it
-// is below.
-func (r *Resource) Removes() bool {
-	return r.Supports(Delete) || r.Disposable || r.Under != nil && !r.Under.KeepsChildren && r.Under.Removes()
-}
-
-// Lists tells whether the items can be found in a list.
-func (r *Resource) Lists() bool { return r.Supports(List) && r.By != "" && r.Header == "" }
-
-// Merges tells whether an amend names the members that it changes, and no others
-// (RFC 7396).
-func (r *Resource) Merges() bool { return amendsObject(r) == "" && mergePatch(r) == "" }
-
-// InItem is a member's path in the item's own answer.
-func (r *Resource) InItem(name string) string { return r.inItem(MemberPath(name)) }
-
-// Edge is a value on a limit of what a member takes, as text of the language.
-type Edge struct{ Member, Text string }
-
-// Edges are values on limits that read as they were sent.
-func (r *Resource) Edges() []Edge {
-	var out []Edge
-	for _, c := range r.edgeCases(false) {
-		if c.text != "" && c.reads == asSent && !c.unique {
-			out = append(out, Edge{c.member, c.text})
-		}
-	}
-	return out
-}
-
-func (x Request) lines(first line, body ...line) []line {
-	out := append([]line{first}, body...)
-	for _, l := range x.Let {
-		out = append(out, letLine(l[0], l[1]))
-	}
-	for _, h := range x.Header {
-		out = append(out, headerLine(h))
-	}
-	for _, q := range x.Query {
-		out = append(out, at(detail, "query "+q))
-	}
-	for _, l := range x.Lines {
-		out = append(out, at(claim, l))
-	}
-	return out
-}
-
-// Create makes an item; number is the expression in place of {turn} for its name,
-// where the client gives it.
-func (s *Scene) Create(id, number string, x Request) {
-	if !s.ByName() {
-		// What is made is known before anything is claimed, so that it is removed.
-		x.Lines = append([]string{s.keepID(id).text + " if there"}, x.Lines...)
-		s.step(x.Title, x.lines(s.ask(Create, ""), bodyLine(s.Make, x.Body))...)
-		return
-	}
-	if !s.bound(id) {
-		s.Let(id, inQuotes(s.Turned(s.Chosen, number)))
-	}
-	s.step("find a free place for "+strings.ReplaceAll(id, "_", " "), s.ask(Read, id), need("status "+s.GoneStatus()))
-	s.step(x.Title, x.lines(s.ask(Create, id), bodyLine(s.Make, x.Body))...)
-}
-
-// Attempt sends a create that is to be refused, and removes what comes of it.
-func (s *Scene) Attempt(id string, x Request) {
-	s.Create(id, "", x)
-	if s.Supports(Delete) {
-		s.cleanup("take away what came of "+strings.ReplaceAll(id, "_", " "), when("{"+id+"} exists"), s.ask(Delete, id))
-	}
-}
-
-// Do is an operation on what is there; id names the item that it is about.
-func (s *Scene) Do(o Operation, id string, x Request) {
-	body := line{}
-	if s.exampleFor(o) != nil {
-		body = s.sends(o, x.Body)
-	}
-	s.step(x.Title, x.lines(s.ask(o, id), body)...)
-}
-
-// Await reads an item until it is there, or gone, as long as a write that is answered
-// 202 may take.
-func (s *Scene) Await(id, title string, gone bool) {
-	status := "200"
-	if gone {
-		status = s.GoneStatus()
-	}
-	s.step(title, s.ask(Read, id), s.inTime(), need("status "+status))
-}
-
-// Restart starts the service anew.
-func (s *Scene) Restart(title string) { s.step(title, startAnew("restart")) }
-
-// Together sends requests to an item at once; the methods and bodies are lists by
-// the number of the copy.
-func (s *Scene) Together(id string, n int, methods, bodies string, x Request) {
-	first := at(request, "send {nth("+methods+", turn)} "+s.at(id))
-	s.step(x.Title, x.lines(first, jsonBody("{nth("+bodies+", turn)}", s.mixedMedia()), together(n))...)
-}
-
-// MakeTogether makes items at once.
-func (s *Scene) MakeTogether(n int, bodies string, x Request) {
-	s.step(x.Title, x.lines(s.ask(Create, ""), jsonBody(s.Make.wrapped("{nth("+bodies+", turn)}"), s.Make.Media), together(n))...)
-}
-
-// mixedMedia is the type of bodies of which some are for PUT and some for PATCH.
-func (s *Scene) mixedMedia() string {
+func (s *Scene) patchMedia() string {
 	if s.Amend != nil && s.Amend.Media != "" {
 		return s.Amend.Media
 	}
-	return ""
+	return "application/merge-patch+json or application/json"
 }
 
-// Steps are the steps so far by themselves, as text.
-func (s *Scene) Steps() string {
-	out := ""
-	for _, st := range s.body {
-		out += st.text()
+// ask is the request of an operation; id names the item that it is about, or that the client makes
+// under its name; "" where it is about the collection.
+func (s *Scene) ask(o Operation, id string) line {
+	method, at := table[o].method, s.parented(s.path(o))
+	if o == List {
+		id = ""
 	}
-	return out
-}
-
-// Size is how many steps there are, clean-up not counted.
-func (s *Scene) Size() int { return len(s.body) }
-
-// LeaveNth removes, at the end, the item of a place in a list of identities.
-func (s *Scene) LeaveNth(ids string, i int) {
-	if s.Supports(Delete) {
-		s.cleanup(fmt.Sprintf("leave nothing behind: %d", i), send("DELETE", strings.ReplaceAll(s.at("id"), "{id}", fmt.Sprintf("{nth(%s, %d)}", ids, i))))
+	if id != "" {
+		at = s.at(id)
+		if o == Create {
+			method = table[Replace].method
+		}
 	}
+	l := send(method, at)
+	l.op, l.item = o, id
+	return l
 }
+
+// sends is the body of an operation, in the form of its example.
+func (s *Scene) sends(o Operation, text string) line {
+	if o == Amend {
+		return s.patch(text)
+	}
+	return bodyLine(s.exampleFor(o), text)
+}
+
+// bound tells whether a name has been given a value before the steps.
+func (s *Scene) bound(name string) bool {
+	return slices.ContainsFunc(s.lets, func(b binding) bool { return b.name == name })
+}
+
+// soon binds a name at the start of the next step.
+func (s *Scene) soon(name, text string) { s.pending = append(s.pending, letLine(name, text)) }
+
+// at is the item's path for the item that a name stands for.
+func (s *Scene) at(id string) string {
+	item := strings.ReplaceAll(s.parented(s.Item), "{id}", "{"+id+"}")
+	if s.byURL() {
+		return "{" + id + "}"
+	}
+	return item
+}
+
+// coll is the path of the collection.
+func (s *Scene) coll() string { return s.parented(s.Collection) }
+
+// list is the path at which the items are listed.
+func (s *Scene) list() string {
+	if s.ListPath != "" {
+		return s.parented(s.ListPath)
+	}
+	return s.coll()
+}
+
+// names of the items that a scenario makes, in turn.
+var itemNames = []string{"id", "other", "third", "fourth"}
+
+var madeNames = []string{"made", "made_other", "made_third", "made_fourth"}
+
+var ordinals = []string{"one", "another", "a third", "a fourth"}
+
+// later is {turn} for the item number k, from 0.
+func later(k int) string {
+	if k == 0 {
+		return "turn"
+	}
+	return fmt.Sprintf("turn + %d", k)
+}
+
+// example is a body for item number k.
+func (s *Scene) example(e *Example, k int) string { return s.Turned(e.Text, later(k)) }
+
+// bodyLine sends a JSON value, with the media type of the example.
+func bodyLine(e *Example, text string) line {
+	if e == nil {
+		return jsonBody(text, "")
+	}
+	switch e.As {
+	case "text":
+		return at(detail, "text "+text+as(e.Media))
+	case "xml":
+		text = e.wrap(text)
+	}
+	return jsonBody(e.wrapped(text), e.Media)
+}
+
+// chosen is the name that the client gives to item number k.
+func (s *Scene) chosen(k int) string { return s.Turned(s.Chosen, later(k)) }
+
+// attempted is the number of the item that attempts are about, where the client
+// names it.
+const attempted = 9

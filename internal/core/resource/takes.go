@@ -51,16 +51,6 @@ func (rd *reader) takesOf(node *syntax.Node) {
 	}
 }
 
-// taken is what a member may hold, nil where that is not said.
-func (r *Resource) taken(name string) *taken {
-	for i := range r.Takes {
-		if r.Takes[i].Name == name {
-			return &r.Takes[i]
-		}
-	}
-	return nil
-}
-
 // examplesFit reports examples that are not what the resource takes: all that
 // follows would rest on a contradiction. What a name stands for only when the
 // checks run is not looked at.
@@ -87,8 +77,6 @@ func (rd *reader) examplesFit() {
 		rd.exampleFits(one.word, one.e, one.part)
 	}
 }
-
-func (e *Example) Has(name string) bool { return e != nil && e.field(name) != nil }
 
 func (rd *reader) exampleFits(word string, e *Example, part bool) {
 	r := rd.r

@@ -1,63 +1,5 @@
 package resource
 
-import "usualpath/internal/core/syntax"
-
-// uniqueMember is the first unique member that an example gives another value
-// for each item, and that is not the identity, which stays; nil for none.
-func (r *Resource) uniqueMember() *Field {
-	for _, n := range r.Unique {
-		if f := r.Make.field(n); f != nil && f.telling() && !r.Identifies(n) {
-			return f
-		}
-	}
-	return nil
-}
-
-func isUnique(r *Resource) string {
-	if r.uniqueMember() != nil {
-		return ""
-	}
-	return "no member that `make` gives is `unique`, beside the identity"
-}
-
-// ways are the operations that can change one member.
-func (r *Resource) ways() []Operation {
-	var out []Operation
-	if r.Supports(Replace) && r.changing() != nil {
-		out = append(out, Replace)
-	}
-	if r.Supports(Amend) && amendsObject(r) == "" && mergePatch(r) == "" {
-		out = append(out, Amend)
-	}
-	return out
-}
-
-// changing is the example whose members are changed for a replace; nil for none.
-func (r *Resource) changing() *Example {
-	for _, e := range []*Example{r.Remake, r.Make} {
-		if e != nil && len(e.Fields) > 0 {
-			return e
-		}
-	}
-	return nil
-}
-
-func changesOne(r *Resource) string {
-	if len(r.ways()) > 0 {
-		return ""
-	}
-	return "no member of an item can be changed"
-}
-
-// sets writes a request that gives one member of the first item a value.
-func (s *Scene) sets(way Operation, title, member, text string, lines ...line) {
-	body := "{ " + syntax.Quoted(member) + ": " + text + " }"
-	if way == Replace {
-		body = s.Turned(s.changing().object(map[string]*string{member: &text}), "turn")
-	}
-	s.step(title, append([]line{s.ask(way, "id"), s.sends(way, body)}, lines...)...)
-}
-
 // tells tells why it is not seen which value a unique member has.
 func tells(r *Resource) string {
 	if f := r.uniqueMember(); r.Supports(Read) && f != nil && r.ReadsAsSent(f.Name) {
@@ -74,13 +16,6 @@ func (s *Scene) rename(f *Field) line {
 	title := "give it another " + f.Name
 	s.sets(s.ways()[0], title, f.Name, "{free}", expect("status not 5xx"))
 	return s.took(f.Name, "free", "{free}")
-}
-
-// took reads the first item after a member of it was set, and gives the
-// condition that the member has the value now.
-func (s *Scene) took(member, name, value string) line {
-	s.readBack("read its "+member, keep("now_"+name+" from "+s.inItem(MemberPath(member))).ifThere())
-	return when("{now_" + name + "} is " + value)
 }
 
 // takes tries to make an item with a value of the unique member.

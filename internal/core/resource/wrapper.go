@@ -69,19 +69,3 @@ func (rd *reader) carries() {
 		}
 	}
 }
-
-// relative is a path in the item's answer as one in the item.
-func (r *Resource) relative(path string) string {
-	if rest, below := strings.CutPrefix(path, r.Content); below && r.Content != "$" && rest != "" && strings.ContainsAny(rest[:1], ".[") {
-		return "$" + rest
-	}
-	return path
-}
-
-// wrapped is a body of what is within.
-func (e *Example) wrapped(text string) string {
-	if e == nil {
-		return text
-	}
-	return e.Outer[0] + text + e.Outer[1]
-}
