@@ -1,6 +1,7 @@
 package custody
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path"
@@ -56,28 +57,38 @@ func (r *Run) leftIn(one *watched, s *state.Snapshot) {
 func (r *Run) askForKept(one *watched) {
 	w, l := r.watch, &r.ledger
 	l.mu.Lock()
-	defer l.mu.Unlock()
 	kept := func(m made) bool { return m.kept && path.Dir(strings.ToLower(m.path)) == one.Path }
-	id, before := "", ""
+	var ids []string
+	before := map[string]string{}
 	for _, m := range l.made {
+		id := path.Base(m.path)
 		// Of what was never read it cannot be told.
-		if gone, _ := l.gone(path.Base(m.path)); kept(m) && before == "" {
-			id, before = path.Base(m.path), l.asRead(gone)
+		if gone, _ := l.gone(id); kept(m) && l.asRead(gone) != "" {
+			ids, before[id] = append(ids, id), l.asRead(gone)
 		}
 	}
-	if before == "" {
+	l.mu.Unlock()
+	// An answer may have shown no more than a name: the longest tells most.
+	slices.SortFunc(ids, func(a, b string) int { return cmp.Compare(len(before[b]), len(before[a])) })
+	for _, id := range ids[:min(len(ids), mostOfKept)] {
+		now, err := value.Decode(one.reads(id), value.Limits{Lenient: true})
+		if err != nil {
+			continue
+		}
+		w.mu.Lock()
+		other := w.otherState(before[id], now)
+		w.mu.Unlock()
+		if other {
+			l.mu.Lock()
+			l.made = slices.DeleteFunc(l.made, kept)
+			l.mu.Unlock()
+		}
 		return
 	}
-	l.mu.Unlock()
-	now, err := value.Decode(one.reads(id), value.Limits{Lenient: true})
-	w.mu.Lock()
-	other := err == nil && w.otherState(before, now)
-	w.mu.Unlock()
-	l.mu.Lock()
-	if other {
-		l.made = slices.DeleteFunc(l.made, kept)
-	}
 }
+
+// mostOfKept is how many items are read to see what a state is.
+const mostOfKept = 3
 
 // gone is an item of a name that was removed.
 func (l *ledger) gone(id string) (made, bool) {
