@@ -163,4 +163,8 @@ func TestWhatIsLookedAfter(t *testing.T) {
 	assert.Equal(t, asked+1, len(q.asked))
 	run.Harmed()
 	assert.Equal(t, asked+1, len(q.asked))
+	assert.False(t, run.Told(), "whether it is gone is not known")
+	// At the end it is asked for again.
+	q.odd = nil
+	assert.Contains(t, ends(t, run), "what was there before this run is not left alone")
 }

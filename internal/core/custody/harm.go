@@ -19,7 +19,7 @@ import (
 func (r *Run) settle(ctx context.Context) {
 	w := r.watch
 	for {
-		r.askForMissing()
+		r.askForMissing(false)
 		w.mu.Lock()
 		if len(w.doubts) == 0 {
 			w.mu.Unlock()
@@ -30,7 +30,16 @@ func (r *Run) settle(ctx context.Context) {
 		told := w.harm[d.w.key()]
 		w.mu.Unlock()
 		found := told || r.goneAfter(d) || r.repeats(ctx, d)
+		if !found {
+			// What was not answered may be now.
+			r.askForMissing(true)
+			found = r.goneAfter(d)
+		}
 		w.mu.Lock()
+		if !slices.Contains(w.doubts, d) {
+			w.mu.Unlock()
+			continue
+		}
 		w.doubts = w.doubts[1:]
 		if !found {
 			w.moved(d)
@@ -200,26 +209,29 @@ func carries(r *expect.Reply, d *state.Delta) bool {
 }
 
 // askForMissing asks, one by one, for what lists do not show any more; what is still there is no
-// doubt, but its list leaves things out.
-func (r *Run) askForMissing() {
+// doubt, but its list leaves things out. What is not known of one that was asked for is asked again.
+func (r *Run) askForMissing(again bool) {
 	w := r.watch
 	w.mu.Lock()
-	open := slices.DeleteFunc(slices.Clone(w.doubts), func(d *Doubt) bool { return d.asked })
+	open := slices.DeleteFunc(slices.Clone(w.doubts), func(d *Doubt) bool { return d.asked && (!again || len(d.gone) == len(d.delta.Lost)) })
 	w.mu.Unlock()
 	for _, d := range open {
-		var lost, moved []*value.Value
+		var lost, moved, gone []*value.Value
 		for _, m := range d.delta.Lost {
-			if d.w.status(m, d.w.last) == isThere {
+			switch d.w.status(m, d.w.last) {
+			case isThere:
 				moved = append(moved, m)
-			} else {
-				lost = append(lost, m)
+				continue
+			case isGone:
+				gone = append(gone, m)
 			}
+			lost = append(lost, m)
 		}
 		if len(moved) > 0 && !r.book.Slides(d.w.kind()) && !d.w.shows(moved) {
 			r.book.SetSlides(d.w.kind())
 		}
 		w.mu.Lock()
-		d.asked, d.delta.Lost = true, lost
+		d.asked, d.delta.Lost, d.gone = true, lost, gone
 		if len(moved) > 0 {
 			if d.w.unlisted == nil {
 				d.w.unlisted = &state.Snapshot{Members: map[string]*value.Value{}}
@@ -257,7 +269,7 @@ func (one *watched) shows(members []*value.Value) bool {
 
 // tellGone tells at once of what was there before and is gone, whatever was sent since it was seen.
 func (r *Run) tellGone() {
-	r.askForMissing()
+	r.askForMissing(false)
 	w := r.watch
 	w.mu.Lock()
 	all := slices.Clone(w.doubts)
@@ -273,7 +285,7 @@ func (r *Run) goneAfter(d *Doubt) bool {
 	w := r.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if len(d.delta.Lost) == 0 || len(d.since) == 0 || w.harm[d.w.key()] {
+	if len(d.gone) == 0 || len(d.since) == 0 || w.harm[d.w.key()] {
 		return false
 	}
 	deed := Deed{Step: "what was sent between two looks at the list", Sent: d.since}
@@ -312,7 +324,7 @@ func (r *Run) askForUnlisted(one *watched) {
 	w := r.watch
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.doubts = append(w.doubts, &Doubt{w: one, keys: one.before.Keys, delta: &state.Delta{Lost: lost}, jobs: slices.Clone(w.wrote), asked: true})
+	w.doubts = append(w.doubts, &Doubt{w: one, keys: one.before.Keys, delta: &state.Delta{Lost: lost}, jobs: slices.Clone(w.wrote), asked: true, gone: lost})
 }
 
 // Harmed tells that something which was there before the run has been seen to change.

@@ -101,9 +101,10 @@ type Doubt struct {
 	delta *state.Delta
 	jobs  []Writer
 	// since are the writes that came before it, asked tells that what is missing in the list
-	// was asked for by itself.
+	// was asked for by itself; gone are those of which that says that they are.
 	since []event.Sent
 	asked bool
+	gone  []*value.Value
 }
 
 // Harm is something done to what was there before the run.
