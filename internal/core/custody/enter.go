@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/expect"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
@@ -75,8 +76,10 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 		l.add(u.Host, where, method+" "+u.EscapedPath())
 		l.derived(u.Host, where, t.how.Check)
 	case method == "DELETE" && status == 202:
-		for i, m := range l.made {
-			l.made[i].going = m.going || m.host == u.Host && m.path == where
+		for i := range l.made {
+			if m := &l.made[i]; m.host == u.Host && m.path == where {
+				m.going, m.asks = true, t.asksLater(r.Request)
+			}
 		}
 	case method == "DELETE" && taken:
 		l.drop(u.Host, where, true, l.clock)
@@ -91,6 +94,22 @@ func (t *turn) entered(l *ledger, r *expect.Reply, u *url.URL, where string) {
 		return
 	}
 	delete(l.free, u.Host+where)
+}
+
+// asksLater asks for what a request is about when its step is long over, and gives the status; nil where
+// that cannot be.
+func (t *turn) asksLater(r *exchange.Request) func() int {
+	if t.Step == nil {
+		return nil
+	}
+	step := t.Step.Apart()
+	return func() int {
+		x := step.Ask(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}, "whether it is gone")
+		if x == nil || x.Answer == nil {
+			return 0
+		}
+		return x.Answer.Status
+	}
 }
 
 // keyed tells whether some guarded list tells its items apart.

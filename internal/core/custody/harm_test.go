@@ -21,6 +21,8 @@ import (
 const mine = `POST /boats {"name": "Tern 123456"}`
 
 // told is a run at a quay that keeps what it tells of harm.
+func init() { betweenAsks = time.Millisecond }
+
 func told(t *testing.T, odd string, there ...string) (*quay, *Run, *[]*Harm) {
 	q := newQuay(t, odd, there...)
 	var all []*Harm
@@ -380,4 +382,31 @@ func TestAWalkProvesAtOnce(t *testing.T) {
 	}
 	assert.True(t, tr.s.own.proven["/boats/52"])
 	assert.Equal(t, "204", tr.do("DELETE /boats/52"))
+}
+
+// What goes after a delete that was answered 202 is asked for by itself where no list tells: the one
+// that was deleted last for a while.
+func TestWhatGoesLate(t *testing.T) {
+	for name, c := range map[string]struct {
+		odd  string
+		want string
+	}{
+		"it has gone": {"DELETE is taken", ""},
+		"it stays":    {"DELETE is taken, DELETE keeps", "left on the service: POST /boats 51, POST /boats 52"},
+	} {
+		q, run, _ := told(t, c.odd, boats(1)...)
+		tr := newTrip(t, q, run, 1, How{})
+		tr.lists = []List{boatsList}
+		tr.lists[0].Keyed = false
+		for _, line := range []string{mine, mine, "DELETE /boats/51", "DELETE /boats/52"} {
+			tr.do(line)
+		}
+		ends(t, run)
+		assert.Equal(t, c.want, run.TellLeft(), name)
+		gone, cancel := context.WithCancel(t.Context())
+		cancel()
+		asked := len(q.asked)
+		run.askForGoing(gone)
+		assert.Equal(t, asked, len(q.asked), "nobody waits any more")
+	}
 }

@@ -55,12 +55,14 @@ func noted(set map[string]bool, one string) map[string]bool {
 
 // made is one item: where it is, and how it is told; going tells that its delete was taken with 202,
 // unheard that one was not answered; kept marks one that was removed and is listed as before, check
-// one that a derived check has made; at is when it came or went.
+// one that a derived check has made; at is when it came or went. Of one that is going asks asks
+// whether it is there, nil where that cannot be.
 type made struct {
 	host, path, told string
 	going, unheard   bool
 	kept, check      bool
 	at               int
+	asks             func() int
 }
 
 func (l *ledger) add(host, where, told string) {

@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/state"
@@ -191,6 +192,38 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 	}
 }
 
+// askForGoing asks for what a delete was answered 202 for and no list tells of: the last of them for a
+// while, since it may not be gone yet (RFC 9110 §15.3.3), then the others.
+func (r *Run) askForGoing(ctx context.Context) {
+	l := &r.ledger
+	l.mu.Lock()
+	going := slices.DeleteFunc(slices.Clone(l.made), func(m made) bool { return m.asks == nil })
+	l.mu.Unlock()
+	going = going[max(0, len(going)-mostAsked):]
+	for i, m := range slices.Backward(going) {
+		for tries := 0; ctx.Err() == nil; tries++ {
+			if absent(m.asks()) {
+				l.mu.Lock()
+				l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
+				l.mu.Unlock()
+				break
+			}
+			if i < len(going)-1 || tries == mostWaits {
+				break
+			}
+			select {
+			case <-ctx.Done():
+			case <-time.After(betweenAsks):
+			}
+		}
+	}
+}
+
+// mostWaits is how often it is waited for an item to go, and betweenAsks how long.
+const mostWaits = 10
+
+var betweenAsks = 100 * time.Millisecond
+
 // mostLeft bounds how many items are told that a run leaves, mostAsked how many are asked for: where
 // deletes are answered 202 that is each.
 const mostLeft, mostAsked = 10, 2_000
@@ -240,6 +273,9 @@ func (r *Run) LastLook(ctx context.Context, lost func() bool) []event.Notice {
 			}
 			r.askForLeft(one, s.S)
 		}
+	}
+	if !lost() {
+		r.askForGoing(ctx)
 	}
 	r.settle(ctx)
 	return w.ends
