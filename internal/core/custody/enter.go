@@ -282,6 +282,11 @@ func (t *turn) claim(r *expect.Reply) {
 	enter(id)
 	if where != "" && !t.was(list, id) {
 		o.paths[strings.ToLower(where)] = c
+		// The name of one that was removed may be given anew.
+		at := t.asListed(where)
+		delete(t.removed, at)
+		o.proven[at] = o.proven[at] || o.gone[at]
+		delete(o.gone, at)
 	}
 }
 

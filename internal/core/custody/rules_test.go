@@ -68,6 +68,13 @@ func TestWhatIsSentAndWhatIsHeldBack(t *testing.T) {
 			PUT /boats/boat123456 {"name": "x"} -> 201`, "1 2 51 boat123456", `
 			/boats: the 2 items that are there stay as they are
 			left on the service: POST /boats 51, PUT /boats/boat123456`, "51 left, named, named so, proven, shown; 77 gone; boat123456 left, proven, put; partial, creates by 201", 12},
+		"a number that is given again, in such a list": {"shows what was there first, numbers are given again", nil, `
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204
+			GET /boats/51 -> 404
+			POST /boats MINE -> 201
+			DELETE /boats/51 -> 204`, "1 2", `
+			/boats: the 2 items that are there stay as they are`, "51 known to go, named, named so, removed, seen; partial, creates by 201", 12},
 		"items elsewhere": {"items elsewhere", nil, `
 			DELETE /boat/1.json -> held: was there before
 			POST /boats MINE -> 201
