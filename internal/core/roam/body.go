@@ -152,16 +152,6 @@ func (w *walk) sameTag(it *item) bool {
 	return it.tag == 0 || value.Equal(w.m.tags[it.older], w.m.tags[it.tag])
 }
 
-// telling is the member that is another one for each item, nil for none.
-func telling(r *resource.Resource) *resource.Field {
-	for i, f := range r.Make.Fields {
-		if slices.Contains(r.Unique, f.Name) && strings.Contains(f.Text, "turn") {
-			return &r.Make.Fields[i]
-		}
-	}
-	return nil
-}
-
 // amendable are the members that an amend may name: those of its example, and of
 // that of a replace.
 func (w *walk) amendable() []string {
@@ -263,27 +253,4 @@ func (w *walk) vary(m *move) bool {
 		m.fields = slices.DeleteFunc(m.fields, func(f field) bool { return f.name == n })
 	}
 	return true
-}
-
-// fieldsOf are the members of an example, with a number.
-func fieldsOf(e *resource.Example, turn int) []field {
-	var out []field
-	for _, f := range e.Fields {
-		out = append(out, field{f.Name, f.Text, turn})
-	}
-	return out
-}
-
-func (m *move) set(name, text string) {
-	for i := range m.fields {
-		if m.fields[i].name == name {
-			m.fields[i].text = text
-			return
-		}
-	}
-	m.fields = append(m.fields, field{name, text, m.turn})
-}
-
-func (m *move) has(name string) bool {
-	return slices.ContainsFunc(m.fields, func(f field) bool { return f.name == name })
 }

@@ -6,28 +6,10 @@ import (
 	"time"
 
 	"usualpath/internal/core/engine"
-	"usualpath/internal/core/exchange"
 	"usualpath/internal/core/history"
 	"usualpath/internal/core/resource"
-	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// call is one request of a client, and what came of it.
-type call struct {
-	client int
-	kind   history.Kind
-	m      *move
-	steps  []*syntax.Statement
-	body   *value.Value
-	// members are those that it writes and that are watched.
-	members history.Members
-	tag     *value.Value
-	key     string
-	x       *exchange.Exchange
-	id      *value.Value
-	content *value.Value
-}
 
 // prepare works out what a call sends, and writes its step.
 func (r *ring) prepare(c *call, it *item) {

@@ -183,86 +183,6 @@ func (w *walk) growing(n int) float64 {
 	return 0.4
 }
 
-// mayCreate tells whether one more item can be made.
-func (w *walk) mayCreate() bool {
-	most := perBase * bases
-	if w.of.r.ByName() {
-		most = 13
-	}
-	return w.m.turns < most-1 && w.ended == ""
-}
-
-// lastOwn is the last move that was no look.
-func (w *walk) lastOwn() *move {
-	for _, m := range slices.Backward(w.moves) {
-		if m.op.writes() && m.class != lacking && m.class != stale && m.class != current {
-			return m
-		}
-	}
-	return nil
-}
-
-// feature is something that a move may be new in: its kind, and what it is.
-type feature struct {
-	what, at   string
-	op, before op
-	last       op
-	class      class
-	n          int
-}
-
-// features are what the choice of a move is new in.
-func (w *walk) features(m *move) []feature {
-	out := make([]feature, 0, 8)
-	out = append(out, feature{what: "op", op: m.op}, feature{what: "class", op: m.op, class: m.class}, feature{what: "size", op: m.op, n: bucket(w.m.living())})
-	it := w.peek(m.item)
-	if it == nil {
-		return out
-	}
-	at := w.m.position(it)
-	out = append(out, feature{what: "at", at: at, op: m.op, n: map[bool]int{true: 1}[m.gone]}, feature{what: "at among", at: at, op: m.op, n: bucket(w.m.living())})
-	if n := len(it.past); n > 0 {
-		last := it.past[n-1]
-		out = append(out, feature{what: "pair", op: m.op, last: last}, feature{what: "pair", op: m.op, last: last, class: m.class}, feature{what: "age", op: m.op, n: min(n, 9)})
-		if n > 1 {
-			out = append(out, feature{what: "triple", op: m.op, last: last, before: it.past[n-2]})
-		}
-	}
-	return out
-}
-
-// peek is an item by its number, nil for none.
-func (w *walk) peek(n int) *item {
-	for _, it := range w.m.items {
-		if it.n == n {
-			return it
-		}
-	}
-	return nil
-}
-
-// target draws an item that is there: the first, the last, one in the middle, or
-// the one that was written last.
-func (w *walk) target() *item {
-	list := w.m.alive()
-	if len(list) == 0 {
-		return nil
-	}
-	switch w.rand.IntN(6) {
-	case 0:
-		return list[0]
-	case 1:
-		return list[len(list)-1]
-	case 2, 3:
-		if m := w.lastOwn(); m != nil {
-			if it := w.peek(m.item); it != nil && it.is == there {
-				return it
-			}
-		}
-	}
-	return list[w.rand.IntN(len(list))]
-}
-
 // draw is a move that can be sent now, nil where what was drawn can not.
 func (w *walk) draw() *move {
 	o := op(w.rand.IntN(int(ops)))
@@ -288,15 +208,4 @@ func (w *walk) draw() *move {
 		return nil
 	}
 	return m
-}
-
-// supports tells whether the resource has moves of a kind.
-func (g *ground) supports(o op) bool { return kinds[o].can(g) }
-
-// someTurn is the number of an item that is there, or 0.
-func (w *walk) someTurn() int {
-	if it := w.target(); it != nil {
-		return it.turn
-	}
-	return 0
 }

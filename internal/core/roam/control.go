@@ -118,42 +118,6 @@ func (g *ground) tellsByUnique() bool {
 	})
 }
 
-// like is the making of an item that reads as cells say, with the examples' values
-// where they say nothing; a number of its own goes into its unique members, unless they
-// are to be the same.
-func (g *ground) like(cells map[string]cell, item, turn int, same bool) *move {
-	r := g.r
-	m := &move{op: opCreate, item: item, class: plain, turn: turn}
-	if len(r.Make.Fields) == 0 {
-		m.whole = r.Make.Text
-		return m
-	}
-	for _, f := range fieldsOf(r.Make, turn) {
-		c, known := cells[f.name]
-		switch {
-		case known && absent(c.v) && !slices.Contains(r.Required, f.name):
-			continue
-		case known && !absent(c.v) && (same || !slices.Contains(r.Unique, f.name)):
-			f = c.again()
-		}
-		m.fields = append(m.fields, f)
-	}
-	for _, n := range g.members {
-		if c, known := cells[n]; known && !absent(c.v) && !r.Make.Has(n) {
-			m.fields = append(m.fields, c.again())
-		}
-	}
-	return m
-}
-
-// again is a member as it would be sent to read the same.
-func (c cell) again() field {
-	if called(c.text) {
-		return field{c.name, literal(c.v), c.turn}
-	}
-	return c.field
-}
-
 // alike is a move about another item, with another number in its unique members.
 func (w *walk) alike(m *move, item, turn int) *move {
 	one := *m

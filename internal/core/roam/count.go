@@ -4,12 +4,8 @@ import (
 	"fmt"
 
 	"usualpath/internal/core/expect"
-	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/state"
 )
-
-// count is what was known when the total that a list tells was last looked at.
-type count struct{ total, shown, living int }
 
 // counted holds the total that the list tells against how many items came and went
 // since it was first read. Where the list itself does not agree with that, others have
@@ -73,9 +69,6 @@ func (g *ground) totalOf(reply *expect.Reply) (int, bool) {
 	}
 	return nodes[0].Value.Int()
 }
-
-// pageSizes are how many members the small pages have that walks look at.
-var pageSizes = []int{1, 2, 3, 5, 7}
 
 // mostPages is how many small pages a list may have that is looked at by them.
 const mostPages = 10
@@ -144,13 +137,4 @@ func (w *walk) before(last *move) *move {
 		}
 	}
 	return out
-}
-
-// pathOf is a JSONPath, nil where none is given.
-func pathOf(text string) *jsonpath.Query {
-	q, err := jsonpath.Parse(text)
-	if err != nil {
-		return nil
-	}
-	return q
 }

@@ -5,50 +5,6 @@ import (
 	"strings"
 )
 
-// Kind names what contradicts what the service has said itself.
-type Kind string
-
-// The kinds.
-const (
-	Unwritten Kind = "a write was acknowledged and is not there"
-	Unasked   Kind = "a change that nobody asked for"
-	Vanished  Kind = "gone without a delete"
-	CameBack  Kind = "there again after a delete"
-	Unlisted  Kind = "its list does not show it"
-	Listed    Kind = "its list still shows it"
-	ListSays  Kind = "the list contradicts the item"
-	Unfound   Kind = "the filter does not find it"
-	Misfound  Kind = "the filter finds what does not match"
-	// Miscounted and Mispaged are about the list's total, and its single pages.
-	Miscounted Kind = "the total contradicts the list"
-	Mispaged   Kind = "the pages do not show each item once"
-	HeadSays   Kind = "HEAD contradicts GET"
-	Refused    Kind = "refused, although what reads the same is served"
-	Accepted   Kind = "accepted, although the same was refused before"
-	Broken     Kind = "a server error"
-	Silent     Kind = "no answer"
-)
-
-// doubt is something that contradicts an earlier answer, before it is confirmed.
-type doubt struct {
-	kind Kind
-	// item is what it is about, move the write that it shows after; nil for none.
-	item    *item
-	move    *move
-	members []string
-	// want are the members of the item as they must read, before what it read as
-	// before the write.
-	want, before map[string]cell
-	// since is the last move that has read the item and found it right.
-	since int
-	// observed says what was seen.
-	observed string
-	// turn is the number that a filter asks for.
-	turn int
-	// pages is the size of the pages that it is about, 0 for none.
-	pages int
-}
-
 // key tells doubts of one cause from others.
 func (d *doubt) key() string {
 	out := string(d.kind)

@@ -4,35 +4,7 @@ import (
 	"slices"
 	"strings"
 	"time"
-
-	"usualpath/internal/core/event"
 )
-
-// Finding is a doubt that was confirmed, or one that did not show again.
-type Finding struct {
-	Kind     Kind
-	Resource string
-	// Title and About name it, Text is the scenario that shows it.
-	Title, About, Text string
-	// Cause is the way, in operations: what has the same one is told together, as Also.
-	Cause string
-	Also  []string
-	// Steps is how many steps the scenario has, clean-up not counted.
-	Steps int
-	// Times is how often the walks have met it.
-	Times int
-	// Once marks one that did not show again, Shows of Tries is how often it did.
-	Once         bool
-	Shows, Tries int
-	// Warns marks what may be legal; Rows draw what clients did.
-	Warns bool
-	Rows  []event.Moment
-}
-
-// event is what reports are told of it.
-func (f *Finding) event() *event.Found {
-	return &event.Found{Resource: f.Resource, Kind: string(f.Kind), Text: f.Text, Shows: f.Shows, Tries: f.Tries, Times: f.Times, Once: f.Once, Moments: f.Rows}
-}
 
 // mostReplays is how often a doubt is replayed before it is told as seen once.
 const mostReplays = 10

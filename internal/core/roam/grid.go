@@ -7,13 +7,6 @@ import (
 	"usualpath/internal/core/event"
 )
 
-// grid counts what was walked: operations by what the item was, and by how many
-// there were.
-type grid struct {
-	cells map[string]map[string]int
-	pairs map[string]bool
-}
-
 func newGrid() *grid {
 	return &grid{cells: map[string]map[string]int{}, pairs: map[string]bool{}}
 }
@@ -85,5 +78,25 @@ func (gr *grid) drawn(g *ground) event.Walked {
 	// Nothing is made where something is, so nothing comes before a create but a delete.
 	after := slices.DeleteFunc(slices.Clone(writing), func(o op) bool { return o == opCreate })
 	out.Of = len(writing) * len(after)
+	return out
+}
+
+// features are what the choice of a move is new in.
+func (w *walk) features(m *move) []feature {
+	out := make([]feature, 0, 8)
+	out = append(out, feature{what: "op", op: m.op}, feature{what: "class", op: m.op, class: m.class}, feature{what: "size", op: m.op, n: bucket(w.m.living())})
+	it := w.peek(m.item)
+	if it == nil {
+		return out
+	}
+	at := w.m.position(it)
+	out = append(out, feature{what: "at", at: at, op: m.op, n: map[bool]int{true: 1}[m.gone]}, feature{what: "at among", at: at, op: m.op, n: bucket(w.m.living())})
+	if n := len(it.past); n > 0 {
+		last := it.past[n-1]
+		out = append(out, feature{what: "pair", op: m.op, last: last}, feature{what: "pair", op: m.op, last: last, class: m.class}, feature{what: "age", op: m.op, n: min(n, 9)})
+		if n > 1 {
+			out = append(out, feature{what: "triple", op: m.op, last: last, before: it.past[n-2]})
+		}
+	}
 	return out
 }

@@ -10,71 +10,6 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// take sends a move, brings what is known up to date, and looks. It gives what
-// contradicts that, nil for nothing.
-func (w *walk) take(m *move) *doubt {
-	it := w.item(m)
-	reply, sent := w.send(m, it)
-	w.of.walked(w, m, it)
-	if reply == nil {
-		if m.op == opRestart && w.ended == "" {
-			return w.lookAtAll(m)
-		}
-		return nil
-	}
-	if d := w.answered(m, it, reply); d != nil {
-		if d = w.of.doubts(d); d != nil {
-			if d.kind == Accepted {
-				// What is made of it is removed all the same.
-				w.apply(m, it, reply, sent)
-			}
-			return d
-		}
-	}
-	d := w.apply(m, it, reply, sent)
-	if d != nil {
-		if d = w.of.doubts(d); d != nil {
-			return d
-		}
-	}
-	if !m.op.writes() || w.lazy && len(w.moves)%7 != 0 {
-		return nil
-	}
-	return w.look(m, it)
-}
-
-// item is what a move is about; a create makes it known.
-func (w *walk) item(m *move) *item {
-	if m.never {
-		return &item{n: m.item, id: w.nobody(), is: gone, was: -1}
-	}
-	for _, it := range w.m.items {
-		if it.n == m.item {
-			return it
-		}
-	}
-	if m.op == opCreate {
-		it := &item{n: m.item, is: unsure, want: map[string]cell{}, turn: m.turn, was: -1}
-		w.m.items = append(w.m.items, it)
-		return it
-	}
-	return nil
-}
-
-// nobody is an identity that no item has.
-func (w *walk) nobody() *value.Value {
-	for _, it := range w.m.items {
-		if it.id == nil {
-			continue
-		}
-		w.s.Bind("somebody", it.id)
-		if v, err := w.s.Value(w.of.node("{another(somebody)}")); err == nil {
-			return v
-		}
-	}
-	return value.NewInt(987654321)
-}
-
 // mayRefuse names a request that is to be refused, "" for one that is not: how the
 // first of them are answered is the service's word.
 func (w *walk) mayRefuse(m *move) string {
@@ -259,14 +194,4 @@ func (w *walk) cells(m *move, sent map[string]*value.Value) map[string]cell {
 		}
 	}
 	return out
-}
-
-// lastWrite is the last write that was taken, nil for none.
-func (w *walk) lastWrite() *move {
-	for _, m := range slices.Backward(w.moves) {
-		if m.op.writes() && m.status/100 == 2 || m.op == opRestart {
-			return m
-		}
-	}
-	return nil
 }

@@ -34,21 +34,3 @@ func (w *walk) waits(it *item, isGone bool) bool {
 	status := a.Reply.Answer.Status
 	return isGone && (status == 404 || status == 410) || !isGone && status == 200
 }
-
-// late tells whether a call was answered 202. Then nothing is judged, and no clients
-// meet any more: when it is done is not known.
-func (r *ring) late() bool {
-	for _, c := range r.calls {
-		r.g.late = r.g.late || c.m.status == 202
-	}
-	for _, c := range r.calls {
-		// What was made is removed at the end.
-		if it := r.w.peek(c.m.item); r.g.late && it != nil && c.id != nil {
-			it.id, it.is, it.parted = c.id, unsure, true
-			if c.m.status == 202 {
-				r.w.waits(it, false)
-			}
-		}
-	}
-	return r.g.late
-}

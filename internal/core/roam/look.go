@@ -5,8 +5,6 @@ import (
 	"slices"
 
 	"usualpath/internal/core/custody"
-	"usualpath/internal/core/expect"
-	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/state"
 	"usualpath/internal/core/value"
@@ -159,71 +157,6 @@ func (w *walk) fresher(it *item, s *state.Snapshot) *doubt {
 	return w.take(&move{op: opRead, item: it.n, class: plain, gone: it.is == gone})
 }
 
-// filtered holds a filtered list against what the items are.
-func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
-	g := w.of
-	v, err := reply.JSON()
-	if err != nil {
-		return nil
-	}
-	s := listOf(g, v)
-	if s == nil {
-		return nil
-	}
-	wanted := w.s.Lookup("wanted")
-	whole := g.r.Paging == nil || len(s.Keys) < g.largest
-	g.largest = max(g.largest, len(s.Keys))
-	for _, it := range w.m.items {
-		if it.is != there {
-			continue
-		}
-		c, known := it.want[g.r.FilterName]
-		if !known || c.pending {
-			continue
-		}
-		matches := c.v != nil && c.v.Plain() == wanted.Plain()
-		member, shows := s.Find(it.id)
-		d := &doubt{item: it, move: w.lastWrite(), want: it.want, before: it.before, turn: m.turn}
-		switch {
-		case matches && !shows && whole:
-			d.kind, d.observed = Unfound, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
-		case !matches && shows:
-			d.kind, d.observed = Misfound, value.Cut(member.String(), 80)
-		default:
-			continue
-		}
-		if d = g.doubts(d); d != nil {
-			return d
-		}
-	}
-	return nil
-}
-
-// listOf is a list's answer as an observation reads it, nil for what is none.
-func listOf(g *ground, v *value.Value) *state.Snapshot {
-	view := state.View{IfThere: true}
-	var err error
-	if view.By, err = jsonpath.Parse(g.r.By); err != nil {
-		return nil
-	}
-	if within := g.r.Within(); within != "" {
-		if view.In, err = jsonpath.Parse(within); err != nil {
-			return nil
-		}
-	}
-	members, err := view.Members(v)
-	if err != nil {
-		return nil
-	}
-	list, err := view.Entries(members, nil)
-	if err != nil {
-		return nil
-	}
-	s := view.Absent()
-	s.Put(list)
-	return s
-}
-
 // firstPage is the smallest number of members that a service may show as a page
 // without being asked for one.
 const firstPage = 10
@@ -244,4 +177,37 @@ func (w *walk) partial(s *state.Snapshot) bool {
 		shows = append(shows, in)
 	}
 	return changes <= 1
+}
+
+// take sends a move, brings what is known up to date, and looks. It gives what
+// contradicts that, nil for nothing.
+func (w *walk) take(m *move) *doubt {
+	it := w.item(m)
+	reply, sent := w.send(m, it)
+	w.of.walked(w, m, it)
+	if reply == nil {
+		if m.op == opRestart && w.ended == "" {
+			return w.lookAtAll(m)
+		}
+		return nil
+	}
+	if d := w.answered(m, it, reply); d != nil {
+		if d = w.of.doubts(d); d != nil {
+			if d.kind == Accepted {
+				// What is made of it is removed all the same.
+				w.apply(m, it, reply, sent)
+			}
+			return d
+		}
+	}
+	d := w.apply(m, it, reply, sent)
+	if d != nil {
+		if d = w.of.doubts(d); d != nil {
+			return d
+		}
+	}
+	if !m.op.writes() || w.lazy && len(w.moves)%7 != 0 {
+		return nil
+	}
+	return w.look(m, it)
 }

@@ -1,7 +1,6 @@
 package roam
 
 import (
-	"fmt"
 	"slices"
 
 	"usualpath/internal/core/history"
@@ -191,10 +190,53 @@ func (r *ring) naming() bool {
 	return true
 }
 
-func (g *ground) meetingTitle(f history.Finding) string {
-	out := fmt.Sprintf("%s: %s, with several clients", g.r.Name, f.What)
-	if f.Member != "" {
-		out += ": " + f.Member
+// made is a fresh item of a walk that was read, nil where there can be none.
+func (w *walk) made() *item {
+	m := w.create(plain)
+	it := w.item(m)
+	reply, sent := w.send(m, it)
+	if reply == nil || m.status/100 != 2 {
+		return nil
 	}
-	return out
+	w.apply(m, it, reply, sent)
+	w.reads(it)
+	if it.is != there || it.id == nil {
+		return nil
+	}
+	return it
+}
+
+// final is what an item is when all is quiet: what two reads agree on.
+func (r *ring) final(it *item) *history.Final {
+	var last *history.Final
+	for range 2 {
+		it.is = unsure
+		reply := r.w.reads(it)
+		if reply == nil || reply.Answer == nil {
+			return nil
+		}
+		now := &history.Final{There: reply.Answer.Status == 200}
+		if !now.There && reply.Answer.Status != 404 && reply.Answer.Status != 410 || now.There && it.is == gone {
+			return nil
+		}
+		if now.There {
+			if r.g.r.Gone != "" && slices.ContainsFunc(r.calls, func(c *call) bool { return c.kind == history.Delete }) {
+				return nil
+			}
+			now.Members = watched(it.want, r.g.watchedIn(r.kind))
+		}
+		if last != nil && (last.There != now.There || !alike(last.Members, now.Members)) {
+			return nil
+		}
+		last = now
+	}
+	return last
+}
+
+// judge tells what no order explains.
+func (r *ring) judge(it *item, h history.History) {
+	found, _ := history.Judge(h, judging)
+	for _, f := range found {
+		r.tell(f, it, h)
+	}
 }

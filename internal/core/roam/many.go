@@ -3,36 +3,11 @@ package roam
 import (
 	"fmt"
 	"slices"
-	"time"
 
-	"usualpath/internal/core/engine"
-	"usualpath/internal/core/expect"
 	"usualpath/internal/core/history"
 	"usualpath/internal/core/resource"
 	"usualpath/internal/core/value"
 )
-
-// judging bounds the search for an order that explains a history.
-const judging = 2 * time.Second
-
-// ring is a round in which several clients work on few items at once.
-type ring struct {
-	g *ground
-	w *walk
-	// kind is what they do.
-	kind    string
-	clients []*engine.Session
-	calls   []*call
-	epoch   time.Time
-}
-
-// met is what several clients have shown, before it is told.
-type met struct {
-	f   *Finding
-	way *meeting
-	// dropped is one that one client shows as well.
-	dropped bool
-}
 
 // rings are what clients can do to this resource at once.
 func (g *ground) rings() []string {
@@ -69,34 +44,6 @@ func (g *ground) rings() []string {
 		}
 	}
 	return out
-}
-
-// made is a fresh item of a walk that was read, nil where there can be none.
-func (w *walk) made() *item {
-	m := w.create(plain)
-	it := w.item(m)
-	reply, sent := w.send(m, it)
-	if reply == nil || m.status/100 != 2 {
-		return nil
-	}
-	w.apply(m, it, reply, sent)
-	w.reads(it)
-	if it.is != there || it.id == nil {
-		return nil
-	}
-	return it
-}
-
-func (w *walk) reads(it *item) *expect.Reply {
-	if !w.of.r.Supports(resource.Read) {
-		return nil
-	}
-	read := &move{op: opRead, item: it.n, class: plain, gone: it.is == gone}
-	reply, _ := w.send(read, it)
-	if reply != nil {
-		w.apply(read, it, reply, nil)
-	}
-	return reply
 }
 
 // meet is one round of several clients; it gives a reason where there can be none.
@@ -158,16 +105,6 @@ func (r *ring) round() bool {
 	final := r.final(it)
 	r.judge(it, history.History{Start: start, Calls: r.history(), Final: final})
 	return true
-}
-
-func watched(cells map[string]cell, names []string) history.Members {
-	out := history.Members{}
-	for _, n := range names {
-		if c, known := cells[n]; known {
-			out[n] = c.v
-		}
-	}
-	return out
 }
 
 // plan says what each client will send.
@@ -246,49 +183,5 @@ func (r *ring) plan(it *item) {
 	}
 	for _, c := range r.calls {
 		r.prepare(c, it)
-	}
-}
-
-// final is what an item is when all is quiet: what two reads agree on.
-func (r *ring) final(it *item) *history.Final {
-	var last *history.Final
-	for range 2 {
-		it.is = unsure
-		reply := r.w.reads(it)
-		if reply == nil || reply.Answer == nil {
-			return nil
-		}
-		now := &history.Final{There: reply.Answer.Status == 200}
-		if !now.There && reply.Answer.Status != 404 && reply.Answer.Status != 410 || now.There && it.is == gone {
-			return nil
-		}
-		if now.There {
-			if r.g.r.Gone != "" && slices.ContainsFunc(r.calls, func(c *call) bool { return c.kind == history.Delete }) {
-				return nil
-			}
-			now.Members = watched(it.want, r.g.watchedIn(r.kind))
-		}
-		if last != nil && (last.There != now.There || !alike(last.Members, now.Members)) {
-			return nil
-		}
-		last = now
-	}
-	return last
-}
-
-func alike(a, b history.Members) bool {
-	for n, v := range a {
-		if !same(v, b[n]) {
-			return false
-		}
-	}
-	return len(a) == len(b)
-}
-
-// judge tells what no order explains.
-func (r *ring) judge(it *item, h history.History) {
-	found, _ := history.Judge(h, judging)
-	for _, f := range found {
-		r.tell(f, it, h)
 	}
 }

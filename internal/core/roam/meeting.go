@@ -10,21 +10,6 @@ import (
 	"usualpath/internal/core/history"
 )
 
-// meeting is what clients did at once, as a scenario.
-type meeting struct {
-	g     *ground
-	kind  string
-	f     history.Finding
-	item  *item
-	calls []*call
-	began time.Time
-	// only are those that are left, nil before any is left out.
-	only []*call
-	// choice says which call of each client is sent: one that contradicts the others,
-	// the first, or the last.
-	choice int
-}
-
 // replaysOfMeeting is how often what clients did is replayed, to tell how often it shows.
 const replaysOfMeeting = 20
 
@@ -189,36 +174,6 @@ func (t *trial) again(times int) bool {
 	return true
 }
 
-// each is one call a client: those that contradict each other where they can be told,
-// else the first.
-func (m *meeting) each() []*call {
-	if m.only != nil {
-		return m.only
-	}
-	var out []*call
-	calls := slices.Clone(m.calls)
-	if m.choice == 2 {
-		slices.Reverse(calls)
-	}
-	for _, c := range calls {
-		if c.kind == history.Read || m.choice == 0 && m.of(c) < 0 {
-			continue
-		}
-		if !slices.ContainsFunc(out, func(o *call) bool { return o.client == c.client }) {
-			out = append(out, c)
-		}
-	}
-	if len(out) > 1 {
-		return out
-	}
-	for _, c := range m.calls {
-		if c.kind != history.Read && !slices.ContainsFunc(out, func(o *call) bool { return o.client == c.client }) {
-			out = append(out, c)
-		}
-	}
-	return out
-}
-
 // alone tells whether each write by itself, to a fresh item, is kept, and leaves alone
 // what it does not name.
 func (t *trial) alone(made *move) bool {
@@ -271,21 +226,6 @@ func (m *meeting) fewer(until time.Time) {
 			m.only = was
 		}
 	}
-}
-
-// of is the place of a call among those that contradict each other, -1 for none.
-func (m *meeting) of(c *call) int {
-	return slices.IndexFunc(m.f.Calls, func(h history.Call) bool {
-		if h.Client != c.client+1 || h.Kind != c.kind || len(h.Members) != len(c.members) {
-			return false
-		}
-		for n, v := range h.Members {
-			if !same(v, c.members[n]) {
-				return false
-			}
-		}
-		return true
-	})
 }
 
 // plays runs the scenario once, and tells whether it shows there.
@@ -350,4 +290,12 @@ func members(name string) string {
 		return ""
 	}
 	return ": " + name
+}
+
+func (g *ground) meetingTitle(f history.Finding) string {
+	out := fmt.Sprintf("%s: %s, with several clients", g.r.Name, f.What)
+	if f.Member != "" {
+		out += ": " + f.Member
+	}
+	return out
 }

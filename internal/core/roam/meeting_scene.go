@@ -165,3 +165,48 @@ func (m *meeting) claims(list []*call, fields func([]field) []field) []string {
 	}
 	return out
 }
+
+// each is one call a client: those that contradict each other where they can be told,
+// else the first.
+func (m *meeting) each() []*call {
+	if m.only != nil {
+		return m.only
+	}
+	var out []*call
+	calls := slices.Clone(m.calls)
+	if m.choice == 2 {
+		slices.Reverse(calls)
+	}
+	for _, c := range calls {
+		if c.kind == history.Read || m.choice == 0 && m.of(c) < 0 {
+			continue
+		}
+		if !slices.ContainsFunc(out, func(o *call) bool { return o.client == c.client }) {
+			out = append(out, c)
+		}
+	}
+	if len(out) > 1 {
+		return out
+	}
+	for _, c := range m.calls {
+		if c.kind != history.Read && !slices.ContainsFunc(out, func(o *call) bool { return o.client == c.client }) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// of is the place of a call among those that contradict each other, -1 for none.
+func (m *meeting) of(c *call) int {
+	return slices.IndexFunc(m.f.Calls, func(h history.Call) bool {
+		if h.Client != c.client+1 || h.Kind != c.kind || len(h.Members) != len(c.members) {
+			return false
+		}
+		for n, v := range h.Members {
+			if !same(v, c.members[n]) {
+				return false
+			}
+		}
+		return true
+	})
+}

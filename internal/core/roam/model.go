@@ -159,3 +159,58 @@ func same(a, b *value.Value) bool {
 }
 
 func absent(v *value.Value) bool { return v == nil || v.Kind == value.Null }
+
+// class is what is special about a request.
+type class string
+
+const (
+	plain class = "plain"
+	// edge is a value on a limit, empty one of 0, "", false and [], null is null.
+	edge  class = "edge"
+	empty class = "empty"
+	null  class = "null"
+	// borrowed is a value of another item, several more members than one.
+	borrowed class = "borrowed"
+	several  class = "several"
+	// renamed takes a telling value that was never used, freed one that an item had,
+	// taken one that an item has.
+	renamed class = "renamed"
+	freed   class = "freed"
+	taken   class = "taken"
+	// lacking leaves out a member that must be there.
+	lacking class = "lacking"
+	// current and stale send an entity tag.
+	current class = "current tag"
+	stale   class = "stale tag"
+)
+
+// field is a member of a body as text of the language, in which {turn} stands for
+// a number.
+type field struct {
+	name, text string
+	turn       int
+}
+
+// move is one request of a walk, and what was answered.
+type move struct {
+	// seq numbers the moves of a walk from 1.
+	seq  int
+	op   op
+	item int
+	class
+	fields []field
+	// turn is the number that a create takes for the item's name.
+	turn int
+	// whole is the text of a body that is not an object of members.
+	whole string
+	// tag is the move that has read the entity tag which is sent, 0 for none.
+	tag int
+	// gone and never tell that the item was deleted, or that there was none.
+	gone, never bool
+	// status is what was answered, 0 for nothing.
+	status int
+	// seen is the move that has read what a return sends.
+	seen int
+	// before is what the item was known to read as before it was sent.
+	before map[string]cell
+}

@@ -9,81 +9,6 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
-// class is what is special about a request.
-type class string
-
-const (
-	plain class = "plain"
-	// edge is a value on a limit, empty one of 0, "", false and [], null is null.
-	edge  class = "edge"
-	empty class = "empty"
-	null  class = "null"
-	// borrowed is a value of another item, several more members than one.
-	borrowed class = "borrowed"
-	several  class = "several"
-	// renamed takes a telling value that was never used, freed one that an item had,
-	// taken one that an item has.
-	renamed class = "renamed"
-	freed   class = "freed"
-	taken   class = "taken"
-	// lacking leaves out a member that must be there.
-	lacking class = "lacking"
-	// current and stale send an entity tag.
-	current class = "current tag"
-	stale   class = "stale tag"
-)
-
-// field is a member of a body as text of the language, in which {turn} stands for
-// a number.
-type field struct {
-	name, text string
-	turn       int
-}
-
-// move is one request of a walk, and what was answered.
-type move struct {
-	// seq numbers the moves of a walk from 1.
-	seq  int
-	op   op
-	item int
-	class
-	fields []field
-	// turn is the number that a create takes for the item's name.
-	turn int
-	// whole is the text of a body that is not an object of members.
-	whole string
-	// tag is the move that has read the entity tag which is sent, 0 for none.
-	tag int
-	// gone and never tell that the item was deleted, or that there was none.
-	gone, never bool
-	// status is what was answered, 0 for nothing.
-	status int
-	// seen is the move that has read what a return sends.
-	seen int
-	// before is what the item was known to read as before it was sent.
-	before map[string]cell
-}
-
-// number is the expression of the number k in a scenario: few numbers go with one
-// that is drawn, so that what shows them is known to be ours.
-func number(k int) string {
-	name := base(k / perBase)
-	if k%perBase == 0 {
-		return name
-	}
-	return fmt.Sprintf("%s + %d", name, k%perBase)
-}
-
-// perBase is how many numbers go with one that is drawn.
-const perBase = 40
-
-func base(i int) string {
-	if i == 0 {
-		return "turn"
-	}
-	return fmt.Sprintf("turn_%d", i+1)
-}
-
 // body is what a move sends, as text of the language.
 func (m *move) body(r *resource.Resource) string {
 	if m.op == opReturn {
@@ -216,4 +141,24 @@ func (m *move) write(w *resource.Scene, r *resource.Resource, id, title string, 
 	if m.op == opCreate {
 		w.Leave(id)
 	}
+}
+
+// number is the expression of the number k in a scenario: few numbers go with one
+// that is drawn, so that what shows them is known to be ours.
+func number(k int) string {
+	name := base(k / perBase)
+	if k%perBase == 0 {
+		return name
+	}
+	return fmt.Sprintf("%s + %d", name, k%perBase)
+}
+
+// perBase is how many numbers go with one that is drawn.
+const perBase = 40
+
+func base(i int) string {
+	if i == 0 {
+		return "turn"
+	}
+	return fmt.Sprintf("turn_%d", i+1)
 }

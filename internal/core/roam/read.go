@@ -7,7 +7,9 @@ import (
 	"strings"
 
 	"usualpath/internal/core/expect"
+	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
@@ -158,4 +160,69 @@ func (w *walk) settleName(it *item, wrong []string) {
 		it.turn = it.was
 	}
 	it.was = -1
+}
+
+// filtered holds a filtered list against what the items are.
+func (w *walk) filtered(m *move, reply *expect.Reply) *doubt {
+	g := w.of
+	v, err := reply.JSON()
+	if err != nil {
+		return nil
+	}
+	s := listOf(g, v)
+	if s == nil {
+		return nil
+	}
+	wanted := w.s.Lookup("wanted")
+	whole := g.r.Paging == nil || len(s.Keys) < g.largest
+	g.largest = max(g.largest, len(s.Keys))
+	for _, it := range w.m.items {
+		if it.is != there {
+			continue
+		}
+		c, known := it.want[g.r.FilterName]
+		if !known || c.pending {
+			continue
+		}
+		matches := c.v != nil && c.v.Plain() == wanted.Plain()
+		member, shows := s.Find(it.id)
+		d := &doubt{item: it, move: w.lastWrite(), want: it.want, before: it.before, turn: m.turn}
+		switch {
+		case matches && !shows && whole:
+			d.kind, d.observed = Unfound, fmt.Sprintf("of %d members none is %s", len(s.Keys), it.id)
+		case !matches && shows:
+			d.kind, d.observed = Misfound, value.Cut(member.String(), 80)
+		default:
+			continue
+		}
+		if d = g.doubts(d); d != nil {
+			return d
+		}
+	}
+	return nil
+}
+
+// listOf is a list's answer as an observation reads it, nil for what is none.
+func listOf(g *ground, v *value.Value) *state.Snapshot {
+	view := state.View{IfThere: true}
+	var err error
+	if view.By, err = jsonpath.Parse(g.r.By); err != nil {
+		return nil
+	}
+	if within := g.r.Within(); within != "" {
+		if view.In, err = jsonpath.Parse(within); err != nil {
+			return nil
+		}
+	}
+	members, err := view.Members(v)
+	if err != nil {
+		return nil
+	}
+	list, err := view.Entries(members, nil)
+	if err != nil {
+		return nil
+	}
+	s := view.Absent()
+	s.Put(list)
+	return s
 }

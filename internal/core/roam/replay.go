@@ -11,22 +11,6 @@ import (
 	"usualpath/internal/core/value"
 )
 
-// trial is a way to a doubt, as a scenario.
-type trial struct {
-	g *ground
-	d *doubt
-	// moves lead to it; those that are only looks are among them.
-	moves []*move
-	// last is the move whose answer, or whose effect, is judged; nil where it is
-	// judged by looking only.
-	last *move
-	// other is the item that the last write was about, where the doubt is about
-	// another one; owner has the value that is taken.
-	other, owner *item
-	// kept are moves that no shorter way may leave out: those of a control.
-	kept []*move
-}
-
 // scene writes the way, and what is expected at its end.
 func (t *trial) scene() *resource.Scene {
 	r := t.g.r
@@ -82,35 +66,6 @@ func (t *trial) scene() *resource.Scene {
 	}
 	t.atEnd(w)
 	return w
-}
-
-// effect tells whether it is the list, before and after the last write, that tells.
-func (t *trial) effect() bool {
-	return t.last != nil && (t.d.kind == Mispaged || (t.d.kind == Unlisted || t.d.kind == Listed) && t.g.r.Paging != nil)
-}
-
-// plays runs the trial once; shows tells whether the doubt shows, and clean that
-// all of it could be played and nothing was wrong.
-func (t *trial) plays() (shows, clean bool) {
-	verdict := t.g.play(t.scene())
-	return verdict == event.Failed, verdict == event.Held
-}
-
-// play runs a scene once, with random values of its own.
-func (g *ground) play(sc *resource.Scene) event.Verdict {
-	text := sc.Text("roam", "a trial")
-	s, err := g.d.Scenario(g.r.File, "roam", text)
-	if err != nil {
-		panic("roam cannot read its own scenario: " + err.Error() + "\n" + text)
-	}
-	requests := 0
-	verdict := g.d.Play(s, 0, g.tell.again(), func(e event.Event) {
-		if st, ok := e.(*event.StepFinished); ok {
-			requests += len(st.Sent)
-		}
-	})
-	g.o.addTrial(requests)
-	return verdict
 }
 
 // short is the same request to a fresh item that reads the same, and what is
@@ -257,16 +212,62 @@ func (m *move) alters(made *move) bool {
 	})
 }
 
-// bases is how many numbers are drawn, each from a range of its own.
-const bases = 12
+// like is the making of an item that reads as cells say, with the examples' values
+// where they say nothing; a number of its own goes into its unique members, unless they
+// are to be the same.
+func (g *ground) like(cells map[string]cell, item, turn int, same bool) *move {
+	r := g.r
+	m := &move{op: opCreate, item: item, class: plain, turn: turn}
+	if len(r.Make.Fields) == 0 {
+		m.whole = r.Make.Text
+		return m
+	}
+	for _, f := range fieldsOf(r.Make, turn) {
+		c, known := cells[f.name]
+		switch {
+		case known && absent(c.v) && !slices.Contains(r.Required, f.name):
+			continue
+		case known && !absent(c.v) && (same || !slices.Contains(r.Unique, f.name)):
+			f = c.again()
+		}
+		m.fields = append(m.fields, f)
+	}
+	for _, n := range g.members {
+		if c, known := cells[n]; known && !absent(c.v) && !r.Make.Has(n) {
+			m.fields = append(m.fields, c.again())
+		}
+	}
+	return m
+}
 
-// turns binds the numbers that telling values are made of.
-func turns(w *resource.Scene, r *resource.Resource) {
-	if r.ByName() {
-		w.Let(base(0), r.SomeTurn())
-		return
+// plays runs the trial once; shows tells whether the doubt shows, and clean that
+// all of it could be played and nothing was wrong.
+func (t *trial) plays() (shows, clean bool) {
+	verdict := t.g.play(t.scene())
+	return verdict == event.Failed, verdict == event.Held
+}
+
+// play runs a scene once, with random values of its own.
+func (g *ground) play(sc *resource.Scene) event.Verdict {
+	text := sc.Text("roam", "a trial")
+	s, err := g.d.Scenario(g.r.File, "roam", text)
+	if err != nil {
+		panic("roam cannot read its own scenario: " + err.Error() + "\n" + text)
 	}
-	for i := range bases {
-		w.Let(base(i), fmt.Sprintf("{random_int(%d, %d)}", 100_000+i*60_000, 155_000+i*60_000))
+	requests := 0
+	verdict := g.d.Play(s, 0, g.tell.again(), func(e event.Event) {
+		if st, ok := e.(*event.StepFinished); ok {
+			requests += len(st.Sent)
+		}
+	})
+	g.o.addTrial(requests)
+	return verdict
+}
+
+// again is a member as it would be sent to read the same.
+func (c cell) again() field {
+	if called(c.text) {
+		return field{c.name, literal(c.v), c.turn}
 	}
+	return c.field
 }

@@ -5,53 +5,13 @@
 package roam
 
 import (
-	"fmt"
 	"slices"
-	"sync"
 	"time"
 
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/resource"
-	"usualpath/internal/core/source"
-	"usualpath/internal/core/syntax"
 )
-
-// Options say how long and how wide it goes.
-type Options struct {
-	// For bounds the time, Steps the moves; 0 for no bound.
-	For   time.Duration
-	Steps int
-	// Clients is how many work at once, for a part of the time; 1 for one only.
-	Clients int
-	// Items is the most that walks make live at once.
-	Items int
-	// Seen is told now and then how far it is; nil for nobody.
-	Seen func(Progress)
-	// File names the scenarios that are found, as their steps tell it.
-	File string
-
-	mu       sync.Mutex
-	begun    time.Time
-	progress Progress
-	last     time.Time
-}
-
-// Progress is how far it is.
-type Progress struct {
-	// Steps are requests that were chosen, Requests all that was sent, Trials those of
-	// replays among them.
-	Steps, Requests, Trials, Found, Walks int
-	// Items are alive now.
-	Items int
-	// New is how many things that a move can be new in have been met.
-	New int
-	// Left is the time that is left, Share the share of the whole that is done, of 1.
-	Left  time.Duration
-	Share float64
-	// Resource is the one that is walked.
-	Resource string
-}
 
 // Outcome is what came of it.
 type Outcome struct {
@@ -59,55 +19,6 @@ type Outcome struct {
 	Findings []*Finding
 	// Told is the event that tells how far it went.
 	Told *event.Roamed
-}
-
-// patience is how long one doubt may be looked into.
-func (o *Options) patience() time.Duration {
-	if o.For > 0 {
-		return max(3*time.Second, o.For/4)
-	}
-	return 10 * time.Second
-}
-
-// persistence is how long a way may be made shorter.
-func (o *Options) persistence() time.Duration {
-	return max(8*time.Second, o.For/3)
-}
-
-func (o *Options) add(requests int) {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	o.progress.Requests += requests
-}
-
-func (o *Options) addTrial(requests int) {
-	o.mu.Lock()
-	defer o.mu.Unlock()
-	o.progress.Requests += requests
-	o.progress.Trials += requests
-	o.say()
-}
-
-// say tells how far it is, some times a second.
-func (o *Options) say() {
-	if o.Seen == nil || time.Since(o.last) < 100*time.Millisecond {
-		return
-	}
-	o.last = time.Now()
-	p := o.progress
-	if o.For > 0 {
-		p.Left = max(0, o.For-time.Since(o.begun))
-		p.Share = min(1, float64(time.Since(o.begun))/float64(o.For))
-	}
-	if o.Steps > 0 {
-		p.Share = max(p.Share, min(1, float64(p.Steps)/float64(o.Steps)))
-	}
-	o.Seen(p)
-}
-
-// over tells whether the time, or the number of steps, is used up.
-func (o *Options) over() bool {
-	return o.For > 0 && time.Since(o.begun) >= o.For || o.Steps > 0 && o.progress.Steps >= o.Steps
 }
 
 // schedule are the sizes of walks, in turn: small ones most often.
@@ -262,96 +173,4 @@ func (w *walk) suspect() {
 	if err == nil {
 		g.d.Suspect(s)
 	}
-}
-
-// teller tells of what was found.
-type teller struct {
-	d    *engine.Drive
-	o    *Options
-	all  []*Finding
-	step *event.StepFinished
-	// replays counts them, so that each draws values of its own.
-	replays int
-}
-
-func (t *teller) again() int {
-	t.replays++
-	return t.replays
-}
-
-// firstFound numbers what is found, beside the scenarios of a run.
-const firstFound = 2_000_000
-
-// title is a title that no finding has yet: the same may show by other steps.
-func (t *teller) title(wanted string) string {
-	out := wanted
-	for n := 2; slices.ContainsFunc(t.all, func(f *Finding) bool { return f.Title == out }); n++ {
-		out = fmt.Sprintf("%s (%d)", wanted, n)
-	}
-	return out
-}
-
-// found tells of a finding by playing it once more, for all to see.
-func (t *teller) found(f *Finding, way *trial) {
-	sc := way.scene()
-	f.Title = t.title(f.Title)
-	f.Text, f.Steps = canonical(sc.Text(f.Title, f.About)), sc.Size()
-	t.all = append(t.all, f)
-	t.o.progress.Found = len(t.all)
-	s, err := t.d.Scenario(way.g.r.File, t.o.File, f.Text)
-	if err != nil {
-		panic("roam cannot read its own scenario: " + err.Error() + "\n" + f.Text)
-	}
-	for try := range 3 {
-		var events []event.Event
-		verdict := t.d.Play(s, firstFound+len(t.all), t.again(), func(e event.Event) { events = append(events, e) })
-		if verdict != event.Failed && try < 2 {
-			continue
-		}
-		if verdict != event.Failed {
-			f.Once = true
-		}
-		for _, e := range events {
-			switch e := e.(type) {
-			case *event.ScenarioStarted:
-				e.Found = f.event()
-			case *event.ScenarioFinished:
-				if f.Once {
-					e.Verdict, e.Why = event.Blocked, "it did not show again"
-				}
-			}
-			t.d.Emit(e)
-		}
-		break
-	}
-	if !f.Once {
-		t.d.Fails()
-	}
-}
-
-// canonical is a text of the language as it is laid out.
-func canonical(text string) string {
-	f, diags := syntax.Parse(source.NewFile("roam", text))
-	if diags.Errors() > 0 {
-		return text
-	}
-	return syntax.Print(f)
-}
-
-// once tells of what did not show again, with the exchange that showed it.
-func (t *teller) once(f *Finding, w *walk, d *doubt) {
-	f.Title = t.title(f.Title)
-	t.all = append(t.all, f)
-	id := firstFound + len(t.all)
-	st := event.StepFinished{}
-	if t.step != nil {
-		st = *t.step
-	}
-	st.Scenario, st.Index, st.Verdict = id, 1, event.Blocked
-	st.File, st.Line = w.of.r.File.Source.Name, w.of.r.File.Line(w.of.r.Statement)
-	st.Findings = []event.Finding{{Verdict: event.Blocked, Line: st.Line, Expected: "this does not happen, and it did not happen again in " + event.Count(f.Tries, "replay"),
-		Observed: []string{d.observed}, Sent: len(st.Sent) - 1}}
-	t.d.Emit(&event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: f.Title, Pattern: f.Title, About: f.About, Found: f.event()})
-	t.d.Emit(&st)
-	t.d.Emit(&event.ScenarioFinished{Scenario: id, Verdict: event.Blocked, Steps: 1, Requests: len(st.Sent), Why: "seen once"})
 }

@@ -2,108 +2,17 @@ package roam
 
 import (
 	"fmt"
-	"math/rand/v2"
 	"slices"
 	"sync"
 
 	"usualpath/internal/core/engine"
 	"usualpath/internal/core/expect"
-	"usualpath/internal/core/jsonpath"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
-	"usualpath/internal/core/scope"
 	"usualpath/internal/core/source"
-	"usualpath/internal/core/state"
 	"usualpath/internal/core/syntax"
 	"usualpath/internal/core/value"
 )
-
-// walk is one way through fresh items.
-type walk struct {
-	of   *ground
-	s    *engine.Session
-	rand *rand.Rand
-	m    *model
-	// moves are all that was sent, looks too.
-	moves []*move
-	// size is the number of items that the walk grows to, lazy one that looks late.
-	size int
-	lazy bool
-	// listed is what the list showed last.
-	listed *state.Snapshot
-	// count is what the total was held against, pages the size of the small pages that
-	// are looked at, 0 for none; paged is the last write after which they were right.
-	count *count
-	pages int
-	paged *move
-	// after are the steps that remove the parents, own counts the moves that were
-	// chosen.
-	after []*syntax.Statement
-	own   int
-	// closed is set once all was removed, burst are moves still to come.
-	closed bool
-	burst  []*move
-	// ended says why nothing more can be walked, "" for not yet.
-	ended string
-}
-
-// ground is a resource that is walked, and what was learnt of it.
-type ground struct {
-	r *resource.Resource
-	d *engine.Drive
-	o *Options
-	// steps are parsed steps by text, nodes parsed values.
-	steps map[string][]*syntax.Statement
-	nodes map[string]*syntax.Node
-	// texts are the steps that moves are sent as.
-	texts map[string]string
-	edges []resource.Edge
-	// members are those that a client sends and that read as they were sent.
-	members []string
-	// counts say how often something was tried, for the choice of what comes next.
-	counts map[feature]int
-	grid   *grid
-	// word is how requests that may be refused were answered at first.
-	word map[string]*heard
-	// bends are mismatches that a fresh item shows as well.
-	bends map[string]bool
-	// vague counts doubts that could not be held against anything.
-	vague map[string]int
-	found map[string]*Finding
-	// content is where an item is in its own answer.
-	content *jsonpath.Query
-	// total is where a list tells how many items there are, nil for nowhere.
-	total *jsonpath.Query
-	walks int
-	// largest is the most members that a filtered list has shown: of fewer, none was
-	// put on another page.
-	largest int
-	// kept are values that a write keeps as they are sent, by operation and member;
-	// asSent members read as they were made. Both are found out before clients meet.
-	kept   map[op]map[string][]string
-	asSent map[string]bool
-	// meets counts rounds, met is what they have shown.
-	meets int
-	met   map[string]*met
-	// late is set once a write was answered 202, slides once the list has shown another part of
-	// what is there.
-	late, slides bool
-	// refrees counts the names of deleted items that were taken again.
-	refrees int
-	// tagsMove is set once an item's tag moved between two reads, with no write between.
-	tagsMove bool
-	// left counts the items that could not be removed.
-	left int
-	// refused tells why nothing can be made.
-	refused string
-	// opening is the scenario that a walk begins as, client that of one of several
-	// clients. They are read once.
-	opening, client func() (*project.Scenario, error)
-	tell            *teller
-}
-
-// heard counts the answers to requests of one kind.
-type heard struct{ taken, refused int }
 
 func newGround(d *engine.Drive, r *resource.Resource, o *Options, t *teller) *ground {
 	r = r.WithoutOwnName()
@@ -179,67 +88,6 @@ func (g *ground) node(text string) *syntax.Node {
 	}
 	g.nodes[text] = out
 	return out
-}
-
-// begin opens a walk; an error says why there can be none.
-func (g *ground) begin(seed uint64, size int, lazy bool) (*walk, error) {
-	s, err := g.opening()
-	if err != nil {
-		return nil, err
-	}
-	g.walks++
-	key := fmt.Sprintf("roam %s %d", g.r.Name, seed)
-	session, err := g.d.Session(s, key)
-	if err != nil {
-		return nil, err
-	}
-	w := &walk{of: g, s: session, rand: scope.Seeded(g.d.Seed(), key+" choice").Rand, m: newModel(), size: size, lazy: lazy, after: s.Afterwards}
-	if g.r.Pages() && !lazy && w.rand.IntN(3) == 0 {
-		w.pages = pageSizes[w.rand.IntN(len(pageSizes))]
-	}
-	if why := session.Around(false); why != "" {
-		return nil, fmt.Errorf("%s", why)
-	}
-	a := session.Run(s.Steps, false)
-	g.o.add(a.Requests)
-	if len(s.Steps) > 0 && a.Why != "" {
-		w.end()
-		return nil, fmt.Errorf("%s", a.Why)
-	}
-	return w, nil
-}
-
-// end removes all that the walk has made.
-func (w *walk) end() {
-	g := w.of
-	if w.closed {
-		return
-	}
-	w.closed = true
-	for _, it := range slices.Backward(w.m.items) {
-		if it.id == nil || it.is == gone || !g.r.Supports(resource.Delete) {
-			continue
-		}
-		w.s.Bind("id", it.id)
-		remove := g.parse(g.stepOf(func(sc *resource.Scene) {
-			sc.Do(resource.Delete, "id", resource.Request{Title: "leave nothing behind"})
-		}))
-		a := w.s.Run(remove, true)
-		g.o.add(a.Requests)
-		if a.Reply != nil && a.Reply.Answer == nil {
-			// Once more, by a connection of its own, where it is seen to be there still.
-			if reply := w.reads(it); reply != nil && reply.Answer != nil && reply.Answer.Status == 200 {
-				a = w.s.Run(remove, true)
-				g.o.add(a.Requests)
-			}
-		}
-	}
-	a := w.s.Run(w.after, true)
-	g.o.add(a.Requests)
-	w.s.Around(true)
-	if w.ended == "" {
-		g.d.Forget(w.s)
-	}
 }
 
 func (g *ground) stepOf(write func(sc *resource.Scene)) string {
@@ -377,4 +225,36 @@ func (g *ground) contentOf(reply *expect.Reply) *value.Value {
 		return nil
 	}
 	return nodes[0].Value
+}
+
+// item is what a move is about; a create makes it known.
+func (w *walk) item(m *move) *item {
+	if m.never {
+		return &item{n: m.item, id: w.nobody(), is: gone, was: -1}
+	}
+	for _, it := range w.m.items {
+		if it.n == m.item {
+			return it
+		}
+	}
+	if m.op == opCreate {
+		it := &item{n: m.item, is: unsure, want: map[string]cell{}, turn: m.turn, was: -1}
+		w.m.items = append(w.m.items, it)
+		return it
+	}
+	return nil
+}
+
+// nobody is an identity that no item has.
+func (w *walk) nobody() *value.Value {
+	for _, it := range w.m.items {
+		if it.id == nil {
+			continue
+		}
+		w.s.Bind("somebody", it.id)
+		if v, err := w.s.Value(w.of.node("{another(somebody)}")); err == nil {
+			return v
+		}
+	}
+	return value.NewInt(987654321)
 }
