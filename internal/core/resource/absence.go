@@ -39,7 +39,7 @@ func absenceChecks() []Check {
 	} {
 		both = append(both,
 			Check{
-				Name: kind.name + "-read", Causes: causesOf(kind.name, "read", kind.causes), On: Read, Without: needs(can(Read), kind.without), Source: notFound,
+				Name: kind.name + "-read", Causes: causesOf(kind.name, "read", kind.causes), On: Read, Requires: needs(can(Read), kind.without), Source: notFound,
 				Proves: "reading " + kind.what + " answers 404: no success with nothing in it, no other error",
 				Cause:  "a lookup that finds nothing is encoded all the same, or ends in an exception",
 				Mend:   "answer 404 when the lookup finds nothing",
@@ -53,7 +53,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-replace", Causes: causesOf(kind.name, "replace", kind.causes), On: Replace, Without: needs(can(Replace), kind.without, kind.seen, noName), Source: notFound,
+				Name: kind.name + "-replace", Causes: causesOf(kind.name, "replace", kind.causes), On: Replace, Requires: needs(can(Replace), kind.without, kind.seen, noName), Source: notFound,
 				Proves: "replacing " + kind.what + " answers 404, or makes it; never a success without effect",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
@@ -69,7 +69,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-amend", Causes: causesOf(kind.name, "amend", kind.causes), On: Amend, Without: needs(can(Amend), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-amend", Causes: causesOf(kind.name, "amend", kind.causes), On: Amend, Requires: needs(can(Amend), kind.without, kind.seen), Source: notFound,
 				Proves: "amending " + kind.what + " answers 404 and changes nothing",
 				Cause:  "an update that touches no row counts as a success",
 				Mend:   "look how many items the update touched",
@@ -80,7 +80,7 @@ func absenceChecks() []Check {
 				},
 			},
 			Check{
-				Name: kind.name + "-delete", Causes: causesOf(kind.name, "delete", kind.causes), On: Delete, Without: needs(can(Delete), kind.without, kind.seen), Source: notFound,
+				Name: kind.name + "-delete", Causes: causesOf(kind.name, "delete", kind.causes), On: Delete, Requires: needs(can(Delete), kind.without, kind.seen), Source: notFound,
 				Proves: "deleting " + kind.what + " answers 404 or a success, and changes nothing",
 				Cause:  "the handler relies on a row that is not there",
 				Mend:   "answer 404 or 204 when there is nothing to remove",
@@ -95,7 +95,7 @@ func absenceChecks() []Check {
 	}
 	return slices.Concat(both, orphanChecks(), []Check{
 		{
-			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: Read, Without: needs(can(Read), known), Source: "RFC 9110 §9.3.2",
+			Name: "missing-head", Causes: []string{"absence/missing-read"}, On: Read, Requires: needs(can(Read), known), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD of an item that is not there answers as GET does, without a body",
 			Cause:  "HEAD is answered by the router before the item is looked up",
 			Mend:   "let GET's handler answer HEAD",
@@ -106,7 +106,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "malformed-id", Causes: []string{"absence/missing-read"}, On: Read, Without: can(Read), Source: notFound,
+			Name: "malformed-id", Causes: []string{"absence/missing-read"}, On: Read, Requires: can(Read), Source: notFound,
 			Proves: "an identity of the wrong kind answers 404 or 400, soon, and never an item",
 			Cause:  "the path is converted without a look, or a failed conversion counts as zero",
 			Mend:   "answer 404 when the identity cannot be one",
@@ -119,7 +119,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "neighbour-id", Causes: []string{"absence/missing-read", "absence/malformed-id"}, On: Read, Without: needs(can(Read), named, known), Source: notFound,
+			Name: "neighbour-id", Causes: []string{"absence/missing-read", "absence/malformed-id"}, On: Read, Requires: needs(can(Read), named, known), Source: notFound,
 			Proves: "an identity beside those that are there does not answer with some other item",
 			Cause:  "the item is found by its place, or the nearest one is taken",
 			Mend:   "find items by equality",
@@ -135,7 +135,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-explains", Causes: []string{"absence/missing-read"}, On: Read, Level: "should", Without: needs(can(Read), known), Source: "RFC 9110 §15.5, RFC 9457",
+			Name: "missing-explains", Causes: []string{"absence/missing-read"}, On: Read, Level: "should", Requires: needs(can(Read), known), Source: "RFC 9110 §15.5, RFC 9457",
 			Proves: "the answer to a read of what is not there says so in a body, and not by a page for people",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
@@ -145,7 +145,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-is-not-html", Causes: []string{"absence/missing-read", "absence/missing-explains"}, On: Read, Level: "should", Without: needs(can(Read), known), Source: "RFC 9110 §15.5",
+			Name: "missing-is-not-html", Causes: []string{"absence/missing-read", "absence/missing-explains"}, On: Read, Level: "should", Requires: needs(can(Read), known), Source: "RFC 9110 §15.5",
 			Proves: "what is not there is not explained by an HTML page",
 			Cause:  "the framework's default page answers",
 			Mend:   "answer with problem details",
@@ -170,7 +170,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-parent", On: List, Without: needs(nested, can(List)), Source: notFound,
+			Name: "missing-parent", On: List, Requires: needs(nested, can(List)), Source: notFound,
 			Proves: "the collection of a parent that is not there answers 404, for reading and for making",
 			Cause:  "the list is selected by the parent's id, whether there is such a parent or not",
 			Mend:   "look the parent up first",
@@ -190,7 +190,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "empty-is-not-missing", On: List, Without: needs(nested, can(List)), Source: notFound,
+			Name: "empty-is-not-missing", On: List, Requires: needs(nested, can(List)), Source: notFound,
 			Proves: "the collection of an item that was just made answers 200 with a list",
 			Cause:  "nothing found is handled as not found",
 			Mend:   "answer 200 with an empty list",
@@ -200,7 +200,7 @@ func absenceChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-delete-says", Causes: []string{"absence/missing-delete"}, On: Delete, Level: "usual", Without: needs(makes, can(Delete, Read), leavesNothing), Source: notFound,
+			Name: "missing-delete-says", Causes: []string{"absence/missing-delete"}, On: Delete, Level: "usual", Requires: needs(makes, can(Delete, Read), leavesNothing), Source: notFound,
 			Proves: "a delete of what never was does not answer as if something was removed",
 			Cause:  "the answer is written whatever the delete found",
 			Mend:   "answer 404, or 204",

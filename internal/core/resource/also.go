@@ -126,7 +126,7 @@ func inTwoForms(r *Resource) string {
 // alsoCheck is about items that are offered in two forms.
 func alsoCheck() Check {
 	return Check{
-		Name: "forms-agree", Causes: []string{"lifecycle/create-keeps-values"}, On: Read, Without: needs(makes, can(Read), inTwoForms), Source: "RFC 9110 §3.2",
+		Name: "forms-agree", Causes: []string{"lifecycle/create-keeps-values"}, On: Read, Requires: needs(makes, can(Read), inTwoForms), Source: "RFC 9110 §3.2",
 		Proves: "what is made in one form reads the same in both, under the same identity",
 		Cause:  "each form has a way to the data of its own, and one was not changed with the other",
 		Mend:   "make both forms of one model",

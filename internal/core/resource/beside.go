@@ -11,7 +11,7 @@ func besideOthers(atOnce string) []Check {
 	return []Check{
 		keysTogether(atOnce),
 		{
-			Name: "amends-together", Causes: []string{"lifecycle/amends-add-up"}, On: Amend, Source: "RFC 5789 §2", Without: needs(makes, can(Amend, Read), written, amendsObject, amendDiffers, mergePatch, amendsTwo, repeats),
+			Name: "amends-together", Causes: []string{"lifecycle/amends-add-up"}, On: Amend, Source: "RFC 5789 §2", Requires: needs(makes, can(Amend, Read), written, amendsObject, amendDiffers, mergePatch, amendsTwo, repeats),
 			Proves: "amends of different members at the same time are both kept",
 			Cause:  "the item is loaded, changed and stored whole, while another does the same",
 			Mend:   "change the members in one step, or refuse the later write with 409",
@@ -34,7 +34,7 @@ func besideOthers(atOnce string) []Check {
 			},
 		},
 		{
-			Name: "deletes-say-once", Causes: []string{"race/deletes-together"}, On: Delete, Level: "should", Source: atOnce, Without: needs(makes, can(Delete, Read), repeats, leavesNothing),
+			Name: "deletes-say-once", Causes: []string{"race/deletes-together"}, On: Delete, Level: "should", Source: atOnce, Requires: needs(makes, can(Delete, Read), repeats, leavesNothing),
 			Proves: "of deletes of one item at the same time one says that it removed it, where a second delete says that it did not",
 			Cause:  "looking the item up and removing it are two steps",
 			Mend:   "answer according to what was removed",
@@ -47,7 +47,7 @@ func besideOthers(atOnce string) []Check {
 			},
 		},
 		{
-			Name: "reads-beside-replaces", Causes: []string{"race/replaces-together", "lifecycle/replace-takes-effect"}, On: Replace, Source: atOnce, Without: needs(makes, written, can(Replace, Read), repeats, wholeReplace),
+			Name: "reads-beside-replaces", Causes: []string{"race/replaces-together", "lifecycle/replace-takes-effect"}, On: Replace, Source: atOnce, Requires: needs(makes, written, can(Replace, Read), repeats, wholeReplace),
 			Proves: "a read beside replaces shows the item before or after, never a half",
 			Cause:  "members are written one after the other, or the item is taken away before it is written anew",
 			Mend:   "write the whole item in one step",
@@ -72,7 +72,7 @@ func besideOthers(atOnce string) []Check {
 			},
 		},
 		{
-			Name: "one-put-makes-it", Causes: []string{"repeat/put-create-is-idempotent"}, On: Replace, Level: "should", Source: "RFC 9110 §9.3.4", Without: needs(makes, chooses, repeats),
+			Name: "one-put-makes-it", Causes: []string{"repeat/put-create-is-idempotent"}, On: Replace, Level: "should", Source: "RFC 9110 §9.3.4", Requires: needs(makes, chooses, repeats),
 			Proves: "of PUTs of one new name at the same time one says that it made the item",
 			Cause:  "looking whether it is there and writing it are two steps",
 			Mend:   "answer 201 to the one that made it, and 200 or 204 to the others, or refuse those",

@@ -10,8 +10,9 @@ type Check struct {
 	// Proves says what holds; Source names the standard; Cause is the usual one
 	// on the server, Mend the usual mend.
 	Proves, Source, Cause, Mend string
-	// Without tells why a resource has nothing to be checked, "" when it has.
-	Without func(r *Resource) string
+	// Requires tells what a resource lacks for the check, "" for nothing: it is not applicable for
+	// that reason.
+	Requires requirement
 	// Causes are the checks whose failure explains that of this one: told once,
 	// under the cause.
 	Causes []string

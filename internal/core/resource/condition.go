@@ -19,7 +19,7 @@ func preconditionChecks() []Check {
 	tagged := when("header ETag exists of \"read it\"")
 	return []Check{
 		{
-			Name: "etag-is-stable", On: Read, Without: needs(makes, can(Read), changes), Source: "RFC 9110 §8.8.3",
+			Name: "etag-is-stable", On: Read, Requires: needs(makes, can(Read), changes), Source: "RFC 9110 §8.8.3",
 			Proves: "the tag of an item stays while the item does, and changes when it changes",
 			Cause:  "the tag is made of a time, of the id, or at random",
 			Mend:   "make it of the stored representation, or of a version that counts up",
@@ -32,7 +32,7 @@ func preconditionChecks() []Check {
 			},
 		},
 		{
-			Name: "not-modified", Causes: []string{"precondition/etag-is-stable"}, On: Read, Without: needs(makes, can(Read), changes), Source: "RFC 9110 §13.1.2",
+			Name: "not-modified", Causes: []string{"precondition/etag-is-stable"}, On: Read, Requires: needs(makes, can(Read), changes), Source: "RFC 9110 §13.1.2",
 			Proves: "If-None-Match with the current tag answers 304 without a body, with another tag 200",
 			Cause:  "the header is not looked at, or answers 304 whatever it says",
 			Mend:   "compare it with the tag of the representation that would be sent",
@@ -46,7 +46,7 @@ func preconditionChecks() []Check {
 		},
 		{
 			Name: "stale-write-refused", Causes: []string{"repeat/read-is-safe", "repeat/read-is-stable"}, On: Replace, Source: "RFC 9110 §13.1.1",
-			Without: needs(makes, can(Read), func(r *Resource) string {
+			Requires: needs(makes, can(Read), func(r *Resource) string {
 				if changes(r) != "" && !r.Supports(Delete) {
 					return "nothing can be written to an item"
 				}
@@ -76,7 +76,7 @@ func preconditionChecks() []Check {
 			},
 		},
 		{
-			Name: "create-only", On: Replace, Level: "should", Without: needs(makes, can(Replace, Read)), Source: "RFC 9110 §13.1.2",
+			Name: "create-only", On: Replace, Level: "should", Requires: needs(makes, can(Replace, Read)), Source: "RFC 9110 §13.1.2",
 			Proves: "PUT with If-None-Match: * does not write over what is there",
 			Cause:  "the header is not looked at",
 			Mend:   "answer 412 when there is such an item",
@@ -138,14 +138,14 @@ func accessChecks() []Check {
 	}
 	return []Check{
 		{
-			Name: "no-credentials", On: Read, Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
+			Name: "no-credentials", On: Read, Requires: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
 			Proves: "without credentials each operation is refused, with WWW-Authenticate beside 401, does nothing and shows nothing",
 			Cause:  "a route was added beside the ones that are guarded",
 			Mend:   "guard everything, and list what is open",
 			Write:  func(s *Scene) { without(s, noAuth) },
 		},
 		{
-			Name: "wrong-credentials", Causes: []string{"access/no-credentials"}, On: Read, Without: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
+			Name: "wrong-credentials", Causes: []string{"access/no-credentials"}, On: Read, Requires: declared, Source: "RFC 9110 §15.5.2, §11.6.1",
 			Proves: "with credentials that nobody has each operation is refused, with WWW-Authenticate beside 401, does nothing and shows nothing",
 			Cause:  "the presence of a token is checked, and not the token",
 			Mend:   "look the token up",
@@ -161,7 +161,7 @@ func accessChecks() []Check {
 			},
 		},
 		{
-			Name: "refusal-hides-existence", Causes: []string{"access/no-credentials"}, On: Read, Level: "usual", Without: needs(declared, can(Read), func(r *Resource) string {
+			Name: "refusal-hides-existence", Causes: []string{"access/no-credentials"}, On: Read, Level: "usual", Requires: needs(declared, can(Read), func(r *Resource) string {
 				if !r.guarded(Read) {
 					return "reading needs no credentials"
 				}

@@ -51,11 +51,11 @@ func (r *Resource) derivedOf(wanted func(resource, id string) bool) (list []deri
 			out = append(out, NotApplicable{c, why, false})
 			continue
 		}
-		if named := r.byName().namedInBody(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Without(named) == "" {
+		if named := r.byName().namedInBody(); named != nil && slices.Contains(besideChecks, c.ID()) && c.Requires(named) == "" {
 			list = append(list, derivation{named, c, c.Level, c.Write, "made by name"})
 		}
-		if c.Without != nil {
-			if why := c.Without(r); why != "" {
+		if c.Requires != nil {
+			if why := c.Requires(r); why != "" {
 				out = append(out, NotApplicable{c, why, false})
 				continue
 			}

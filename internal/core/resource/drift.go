@@ -8,7 +8,7 @@ func driftChecks() []Check {
 	return []Check{
 		{
 			Name: "replace-does-not-drift", Causes: []string{"repeat/replace-is-idempotent", "repeat/read-is-stable", "lifecycle/create-keeps-values"}, On: Replace, Source: "RFC 9110 §9.2.2",
-			Without: needs(makes, can(Replace, Read), written, repeats, func(r *Resource) string {
+			Requires: needs(makes, can(Replace, Read), written, repeats, func(r *Resource) string {
 				if r.Remake == nil || r.driftMember() == "" {
 					return "`remake` has no text"
 				}
@@ -33,7 +33,7 @@ func driftChecks() []Check {
 		},
 		{
 			Name: "reads-write-back", Causes: []string{"repeat/replace-does-not-drift", "lifecycle/replace-takes-effect"}, On: Replace, Level: "should", Source: "RFC 9110 §9.3.4",
-			Without: needs(makes, can(Replace, Read), written, repeats, func(r *Resource) string {
+			Requires: needs(makes, can(Replace, Read), written, repeats, func(r *Resource) string {
 				if r.Reads != "" || !r.Make.json() {
 					return "an item does not read as it is written"
 				}

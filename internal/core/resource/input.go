@@ -73,7 +73,7 @@ func inputChecks() []Check {
 	}
 	return append([]Check{
 		{
-			Name: "malformed-json", On: Create, Without: needs(makes, sendsJSON), Source: bad,
+			Name: "malformed-json", On: Create, Requires: needs(makes, sendsJSON), Source: bad,
 			Proves: "a body that is not JSON is refused, and changes nothing",
 			Cause:  "a lenient parser, or an exception that nobody catches",
 			Mend:   "parse by RFC 8259, and answer 400 when that fails",
@@ -95,7 +95,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "empty-body", Causes: []string{"input/malformed-json"}, On: Create, Without: needs(makes, sendsSomething), Source: bad,
+			Name: "empty-body", Causes: []string{"input/malformed-json"}, On: Create, Requires: needs(makes, sendsSomething), Source: bad,
 			Proves: "no body at all is refused where members are required, and changes nothing",
 			Cause:  "an empty body counts as an object without members",
 			Mend:   "answer 400 when there is nothing to read",
@@ -110,7 +110,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-media-type", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Without: needs(makes, can(Read), sendsJSON), Source: "RFC 9110 §15.5.16",
+			Name: "wrong-media-type", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Requires: needs(makes, can(Read), sendsJSON), Source: "RFC 9110 §15.5.16",
 			Proves: "a body of another type is refused with 415, or handled exactly as what it is",
 			Cause:  "the type is not looked at, or the body is read as a form",
 			Mend:   "answer 415 for types that are not read",
@@ -136,21 +136,21 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "missing-member", On: Create, Without: required, Source: bad,
+			Name: "missing-member", On: Create, Requires: required, Source: bad,
 			Proves: "a body without a required member is refused, on create and on replace, and changes nothing",
 			Cause:  "what is missing becomes a default",
 			Mend:   "tell absent from empty, and answer 400 or 422",
 			Write:  func(s *Scene) { s.Observe(false); changed(s, "without", nil, s.refusal("400 or 422")...) },
 		},
 		{
-			Name: "null-member", Causes: []string{"input/missing-member"}, On: Create, Without: needs(required, sendsJSON), Source: bad,
+			Name: "null-member", Causes: []string{"input/missing-member"}, On: Create, Requires: needs(required, sendsJSON), Source: bad,
 			Proves: "null for a required member is refused, and changes nothing",
 			Cause:  "null counts as absent, and absent as a default",
 			Mend:   "answer 400 or 422",
 			Write:  func(s *Scene) { s.Observe(false); changed(s, "with null for", &null, s.refusal("400 or 422")...) },
 		},
 		{
-			Name: "wrong-type", On: Create, Without: needs(makes, written, sendsJSON), Source: bad,
+			Name: "wrong-type", On: Create, Requires: needs(makes, written, sendsJSON), Source: bad,
 			Proves: "a value of another JSON type is refused, or kept as it was sent: never bent until it fits",
 			Cause:  "the decoder or the database converts",
 			Mend:   "check the type before storing",
@@ -193,7 +193,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: Create, Without: needs(makes, sendsJSON), Source: bad,
+			Name: "wrong-container", Causes: []string{"input/malformed-json"}, On: Create, Requires: needs(makes, sendsJSON), Source: bad,
 			Proves: "a text, a number or null in place of the object is refused, and so is an array unless it makes several",
 			Cause:  "the decoder opens arrays, or makes an empty object of anything",
 			Mend:   "answer 400 when the body is not an object",
@@ -211,7 +211,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "names-the-member", Causes: []string{"input/missing-member"}, On: Create, Level: "usual", Without: required, Source: "RFC 9457 §3",
+			Name: "names-the-member", Causes: []string{"input/missing-member"}, On: Create, Level: "usual", Requires: required, Source: "RFC 9457 §3",
 			Proves: "a refusal says which member is at fault",
 			Cause:  "one message for all that can be wrong",
 			Mend:   "name the member, in the detail or in an extension member",
@@ -223,7 +223,7 @@ func inputChecks() []Check {
 		},
 		{
 			Name: "duplicate-unique", On: Create, Source: "RFC 9110 §15.5.10",
-			Without: needs(makes, written, notByName, func(r *Resource) string {
+			Requires: needs(makes, written, notByName, func(r *Resource) string {
 				if len(r.Unique) == 0 {
 					return "no member is `unique`"
 				}
@@ -243,7 +243,7 @@ func inputChecks() []Check {
 		},
 		{
 			Name: "refused-changes-nothing", Causes: []string{"input/malformed-json", "repeat/read-is-safe", "repeat/read-is-stable"}, On: Replace, Source: bad,
-			Without: needs(makes, sendsJSON, func(r *Resource) string {
+			Requires: needs(makes, sendsJSON, func(r *Resource) string {
 				if r.Supports(Replace) || r.Supports(Amend) {
 					return ""
 				}
@@ -268,7 +268,7 @@ func inputChecks() []Check {
 		},
 		{
 			Name: "odd-text-survives", On: Create, Source: "RFC 8259 §8",
-			Without: needs(makes, written, func(r *Resource) string {
+			Requires: needs(makes, written, func(r *Resource) string {
 				if len(r.texts()) == 0 {
 					return "`make` has no text"
 				}
@@ -297,7 +297,7 @@ func inputChecks() []Check {
 		},
 		{
 			Name: "big-body", On: Create, Level: "usual", Source: "RFC 9110 §15.5.14",
-			Without: needs(makes, written, func(r *Resource) string {
+			Requires: needs(makes, written, func(r *Resource) string {
 				if len(r.texts()) == 0 {
 					return "`make` has no text"
 				}
@@ -313,7 +313,7 @@ func inputChecks() []Check {
 			},
 		},
 		{
-			Name: "content-coding", Causes: []string{"input/wrong-media-type"}, On: Create, Without: needs(makes, sendsJSON), Source: "RFC 9110 §8.4, §15.5.16",
+			Name: "content-coding", Causes: []string{"input/wrong-media-type"}, On: Create, Requires: needs(makes, sendsJSON), Source: "RFC 9110 §8.4, §15.5.16",
 			Proves: "a body in a content coding that nobody knows is refused, or read as it is: no error of the service's own",
 			Cause:  "decoding fails where nobody looks",
 			Mend:   "answer 415 for codings that are not read",

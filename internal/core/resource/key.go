@@ -9,7 +9,7 @@ func keyedMore() []Check {
 	const draft = "Idempotency-Key draft §2"
 	return []Check{
 		{
-			Name: "key-per-path", Causes: []string{"repeat/keys-are-separate"}, On: Create, Source: draft, Without: needs(posts, keyed, nested, func(r *Resource) string {
+			Name: "key-per-path", Causes: []string{"repeat/keys-are-separate"}, On: Create, Source: draft, Requires: needs(posts, keyed, nested, func(r *Resource) string {
 				if strings.Contains(r.Collection, "{"+r.Under.Name+".") {
 					return ""
 				}
@@ -37,7 +37,7 @@ func keyedMore() []Check {
 			},
 		},
 		{
-			Name: "key-says-what-was-said", Causes: []string{"repeat/key-replays"}, On: Create, Level: "usual", Source: draft, Without: needs(posts, keyed, changesOne, can(Read)),
+			Name: "key-says-what-was-said", Causes: []string{"repeat/key-replays"}, On: Create, Level: "usual", Source: draft, Requires: needs(posts, keyed, changesOne, can(Read)),
 			Proves: "a repeat with the same Idempotency-Key gives the first answer again, also after the item has changed",
 			Cause:  "the item is looked up anew when the key comes again",
 			Mend:   "store the answer with the key",
@@ -70,7 +70,7 @@ func (s *Scene) keyedCreate() []line {
 // keysTogether is one request, with one key, sent at the same time.
 func keysTogether(atOnce string) Check {
 	return Check{
-		Name: "keys-together", Causes: []string{"repeat/key-replays"}, On: Create, Source: atOnce, Without: needs(posts, keyed, listed),
+		Name: "keys-together", Causes: []string{"repeat/key-replays"}, On: Create, Source: atOnce, Requires: needs(posts, keyed, listed),
 		Proves: "requests with the same Idempotency-Key at the same time make one item",
 		Cause:  "the key is stored after the item, and looked up before",
 		Mend:   "take the key and make the item in one transaction",

@@ -10,7 +10,7 @@ import (
 
 func setupChecks() []Check {
 	return []Check{{
-		Name: "examples-work", Without: makes,
+		Name: "examples-work", Requires: makes,
 		Proves: "the resource's own examples are taken, so that its other checks mean something",
 		Cause:  "the example in the resource statement does not fit the service, or the service is not there",
 		Mend:   "send the example by hand with usualpath try, and mend `make`, `identity` (in list …, in create …), `item` or `supports`",
@@ -63,7 +63,7 @@ func (s *Scene) lookAtTypes() {
 func lifecycleChecks() []Check {
 	return slices.Concat([]Check{
 		{
-			Name: "list-is-a-list", Anyway: true, On: List, Without: can(List), Source: "RFC 9110 §9.3.1",
+			Name: "list-is-a-list", Anyway: true, On: List, Requires: can(List), Source: "RFC 9110 §9.3.1",
 			Proves: "the collection answers 200 with a list, also when it holds none or one",
 			Cause:  "a query result of one row is unwrapped, or a result of none becomes null",
 			Mend:   "always encode the list itself; start it as an empty array",
@@ -80,7 +80,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "create-answers", Anyway: true, On: Create, Without: posts, Source: "RFC 9110 §15.3.2",
+			Name: "create-answers", Anyway: true, On: Create, Requires: posts, Source: "RFC 9110 §15.3.2",
 			Proves: "a create answers 201, or another success where the resource says so",
 			Cause:  "the handler leaves the framework's default of 200",
 			Mend:   "answer 201 with Location, or write `answers create 200` if that is what clients rely on",
@@ -93,7 +93,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "create-locates", Anyway: true, On: Create, Level: "should", Without: posts, Source: "RFC 9110 §10.2.2, §15.3.2",
+			Name: "create-locates", Anyway: true, On: Create, Level: "should", Requires: posts, Source: "RFC 9110 §10.2.2, §15.3.2",
 			Proves: "the answer to a create says which item it made: by Location, or in its body",
 			Cause:  "the handler answers before it knows the id",
 			Mend:   "send Location, or the item with its identity",
@@ -117,7 +117,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "location-leads-there", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Without: needs(posts, can(Read)), Source: "RFC 9110 §10.2.2",
+			Name: "location-leads-there", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Requires: needs(posts, can(Read)), Source: "RFC 9110 §10.2.2",
 			Proves: "Location of a create leads to what was made",
 			Cause:  "the path is built from another id, or from the address behind a proxy",
 			Mend:   "build Location from the stored item and the request's own path",
@@ -128,14 +128,14 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "create-keeps-values", On: Create, Without: needs(makes, can(Read), written), Source: "RFC 9110 §9.3.3, RFC 8259 §8",
+			Name: "create-keeps-values", On: Create, Requires: needs(makes, can(Read), written), Source: "RFC 9110 §9.3.3, RFC 8259 §8",
 			Proves: "what was sent is what is read back: every member, whatever text or number it holds",
 			Cause:  "a column that is too short, a character set that is too small, a number that passes through a float, text escaped when it is stored",
 			Mend:   "store what was sent, refuse what cannot be stored, and escape only where text is shown",
 			Write:  func(s *Scene) { s.keepsValues() },
 		},
 		{
-			Name: "types-are-kept", On: Create, Level: "usual", Without: needs(makes, can(Read), written, func(r *Resource) string {
+			Name: "types-are-kept", On: Create, Level: "usual", Requires: needs(makes, can(Read), written, func(r *Resource) string {
 				if r.Reads != "" || len(r.Make.Fields) == 0 || !r.Make.json() {
 					return "an item does not read as it is written"
 				}
@@ -157,7 +157,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Without: needs(makes, can(Read), written), Source: "RFC 9110 §9.3.3",
+			Name: "create-echo-agrees", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Requires: needs(makes, can(Read), written), Source: "RFC 9110 §9.3.3",
 			Proves: "an answer that shows what was made shows what is then read",
 			Cause:  "the handler answers with what it was sent, and not with what it stored",
 			Mend:   "answer with the stored item",
@@ -168,7 +168,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "created-is-listed", Causes: []string{"lifecycle/list-is-a-list"}, On: Create, Without: needs(makes, listed),
+			Name: "created-is-listed", Causes: []string{"lifecycle/list-is-a-list"}, On: Create, Requires: needs(makes, listed),
 			Proves: "the list gains exactly the item that was made", Source: "RFC 9110 §9.3.3",
 			Cause: "the list is cached, filtered or limited; or one request is stored twice",
 			Mend:  "write once, and drop what was cached",
@@ -179,7 +179,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "created-are-distinct", Alone: true, Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Without: needs(makes, can(Read)), Source: "RFC 9110 §9.3.3",
+			Name: "created-are-distinct", Alone: true, Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Requires: needs(makes, can(Read)), Source: "RFC 9110 §9.3.3",
 			Proves: "creates one after the other make items of their own, each readable by its own identity",
 			Cause:  "ids are derived from a count, a time or a part of the body",
 			Mend:   "draw ids from a sequence or at random, and store under a key that must be new",
@@ -194,7 +194,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "assigned-is-assigned", On: Create, Level: "usual", Source: "RFC 9110 §9.3.3",
-			Without: needs(posts, written, can(Read), func(r *Resource) string {
+			Requires: needs(posts, written, can(Read), func(r *Resource) string {
 				if len(r.Assigned) == 0 {
 					return "no member is `assigned`"
 				}
@@ -206,7 +206,7 @@ func lifecycleChecks() []Check {
 			Write:  func(s *Scene) { s.assigned() },
 		},
 		{
-			Name: "read-agrees-with-list", On: List, Level: "usual", Without: needs(listed, can(Read), func(r *Resource) string {
+			Name: "read-agrees-with-list", On: List, Level: "usual", Requires: needs(listed, can(Read), func(r *Resource) string {
 				if r.By == "$" {
 					return "the list shows identities only"
 				}
@@ -223,7 +223,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-answers", On: Replace, Without: needs(makes, can(Replace)), Source: "RFC 9110 §9.3.4",
+			Name: "replace-answers", On: Replace, Requires: needs(makes, can(Replace)), Source: "RFC 9110 §9.3.4",
 			Proves: "PUT on an item that is there answers 200 or 204",
 			Cause:  "create and replace share a handler that always answers the same",
 			Mend:   "answer 200 with the item, or 204",
@@ -233,7 +233,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-takes-effect", On: Replace, Without: needs(makes, can(Replace, Read), replaceDiffers), Source: "RFC 9110 §9.3.4",
+			Name: "replace-takes-effect", On: Replace, Requires: needs(makes, can(Replace, Read), replaceDiffers), Source: "RFC 9110 §9.3.4",
 			Proves: "after PUT the item is what was sent",
 			Cause:  "the handler answers with what it was sent and forgets to store it, or stores some members only",
 			Mend:   "store the whole representation before answering",
@@ -245,7 +245,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "replace-drops-omitted", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Level: "should", Source: "RFC 9110 §9.3.4",
-			Without: needs(makes, can(Replace, Read), written, func(r *Resource) string {
+			Requires: needs(makes, can(Replace, Read), written, func(r *Resource) string {
 				if len(r.omitted()) == 0 {
 					return "`remake` leaves out no member of `make`"
 				}
@@ -265,7 +265,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-hits-one", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Without: needs(makes, can(Replace), listed), Source: "RFC 9110 §9.3.4",
+			Name: "replace-hits-one", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Requires: needs(makes, can(Replace), listed), Source: "RFC 9110 §9.3.4",
 			Proves: "PUT changes the one item that it names, and no other",
 			Cause:  "the condition of the update is missing or wrong, or PUT appends",
 			Mend:   "update by the identity in the path",
@@ -277,7 +277,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-keeps-identity", Alone: true, Causes: []string{"lifecycle/created-are-distinct"}, On: Replace, Without: needs(makes, can(Replace, Read), identityMember), Source: "RFC 9110 §9.3.4",
+			Name: "replace-keeps-identity", Alone: true, Causes: []string{"lifecycle/created-are-distinct"}, On: Replace, Requires: needs(makes, can(Replace, Read), identityMember), Source: "RFC 9110 §9.3.4",
 			Proves: "another identity inside the body of a PUT is refused or disregarded; nothing moves",
 			Cause:  "the body's id wins over the path's",
 			Mend:   "take the identity from the path only",
@@ -301,7 +301,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-answers", On: Amend, Without: needs(makes, can(Amend)), Source: "RFC 5789 §2",
+			Name: "amend-answers", On: Amend, Requires: needs(makes, can(Amend)), Source: "RFC 5789 §2",
 			Proves: "PATCH answers 200 or 204",
 			Cause:  "the handler redirects, or answers as for a create",
 			Mend:   "answer 200 with the item, or 204",
@@ -311,7 +311,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-merges", On: Amend, Without: needs(makes, can(Amend, Read), amendsObject, amendDiffers), Source: "RFC 7396 §2",
+			Name: "amend-merges", On: Amend, Requires: needs(makes, can(Amend, Read), amendsObject, amendDiffers), Source: "RFC 7396 §2",
 			Proves: "after PATCH the members that were named are changed, and no others",
 			Cause:  "the patch is bound to an empty item and stored whole, or only answered, or its media type is not read",
 			Mend:   "load the item, apply the patch, store the result; answer 415 for a type that is not read (`amend … as application/json` sends another)",
@@ -328,7 +328,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "amend-null-removes", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Level: "should", Source: "RFC 7396 §2",
-			Without: needs(makes, can(Amend, Read), written, mergePatch, func(r *Resource) string {
+			Requires: needs(makes, can(Amend, Read), written, mergePatch, func(r *Resource) string {
 				switch {
 				case r.Amend.Media == "application/json":
 					return "what null means in a body of application/json is the service's to say"
@@ -348,7 +348,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-hits-one", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Without: needs(makes, can(Amend), listed), Source: "RFC 5789 §2",
+			Name: "amend-hits-one", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Requires: needs(makes, can(Amend), listed), Source: "RFC 5789 §2",
 			Proves: "PATCH changes the one item that it names, and no other",
 			Cause:  "the condition of the update is missing or wrong",
 			Mend:   "update by the identity in the path",
@@ -360,7 +360,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "delete-answers", On: Delete, Without: needs(makes, can(Delete)), Source: "RFC 9110 §9.3.5",
+			Name: "delete-answers", On: Delete, Requires: needs(makes, can(Delete)), Source: "RFC 9110 §9.3.5",
 			Proves: "DELETE answers 200, 202, 204 or 205",
 			Cause:  "the handler redirects to the list, or answers as for a create",
 			Mend:   "answer 204, or 200 with what was removed",
@@ -370,7 +370,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "deleted-is-gone", Causes: []string{"absence/missing-read"}, On: Delete, Without: needs(makes, can(Delete, Read)), Source: "RFC 9110 §9.3.5, §15.5.5",
+			Name: "deleted-is-gone", Causes: []string{"absence/missing-read"}, On: Delete, Requires: needs(makes, can(Delete, Read)), Source: "RFC 9110 §9.3.5, §15.5.5",
 			Proves: "what was deleted is not there any more",
 			Cause:  "the delete is rolled back, or sets a mark that reads do not look at",
 			Mend:   "answer once the item is gone; let reads leave out what is marked as deleted",
@@ -381,7 +381,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "deleted-is-unlisted", Causes: []string{"lifecycle/deleted-is-gone"}, On: Delete, Without: needs(makes, can(Delete), listed, leavesNothing), Source: "RFC 9110 §9.3.5",
+			Name: "deleted-is-unlisted", Causes: []string{"lifecycle/deleted-is-gone"}, On: Delete, Requires: needs(makes, can(Delete), listed, leavesNothing), Source: "RFC 9110 §9.3.5",
 			Proves: "the list loses exactly the item that was deleted",
 			Cause:  "the condition of the delete is missing or wrong, or the list is cached",
 			Mend:   "delete by the identity in the path, and drop what was cached",
@@ -394,7 +394,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "deleted-stays-gone", Causes: []string{"lifecycle/deleted-is-gone"}, On: Delete, Source: "RFC 9110 §9.3.5",
-			Without: needs(makes, can(Delete, Read), func(r *Resource) string {
+			Requires: needs(makes, can(Delete, Read), func(r *Resource) string {
 				if !r.Supports(Replace) && !r.Supports(Amend) {
 					return "nothing can be written to a deleted item"
 				}
@@ -422,7 +422,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "id-is-not-reused", Alone: true, On: Create, Level: "usual", Without: needs(posts, can(Delete), named), Source: "RFC 9110 §9.3.5",
+			Name: "id-is-not-reused", Alone: true, On: Create, Level: "usual", Requires: needs(posts, can(Delete), named), Source: "RFC 9110 §9.3.5",
 			Proves: "an item that is made after a delete gets a fresh identity",
 			Cause:  "the next id is one more than the highest that is there",
 			Mend:   "draw ids from a sequence that never goes back",
@@ -434,7 +434,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "total-counts", Alone: true, Causes: []string{"lifecycle/created-is-listed"}, On: List, Level: "should",
-			Without: needs(makes, listed, can(Delete), func(r *Resource) string {
+			Requires: needs(makes, listed, can(Delete), func(r *Resource) string {
 				if r.Total == "" {
 					return "no total is declared"
 				}
@@ -458,7 +458,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "filter-selects", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: List, Without: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
+			Name: "filter-selects", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: List, Requires: needs(makes, listed, filters), Source: "RFC 9110 §9.3.1",
 			Proves: "the filter gives what matches, and nothing else",
 			Cause:  "the query parameter is not read, or compared in another form than it is stored",
 			Mend:   "read the parameter, and compare it with the stored value",
@@ -479,7 +479,7 @@ func lifecycleChecks() []Check {
 			},
 		},
 		{
-			Name: "filter-none", Causes: []string{"lifecycle/filter-selects"}, On: List, Without: needs(can(List), filters), Source: "RFC 9110 §15.5.5",
+			Name: "filter-none", Causes: []string{"lifecycle/filter-selects"}, On: List, Requires: needs(can(List), filters), Source: "RFC 9110 §15.5.5",
 			Proves: "a filter that matches nothing gives an empty list: no error, no null",
 			Cause:  "nothing found is handled as not found",
 			Mend:   "answer 200 with an empty list; not found is for the path, not for the query",
@@ -495,7 +495,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "paging-covers", Causes: []string{"lifecycle/created-is-listed", "lifecycle/list-is-a-list"}, On: List, Source: "RFC 9110 §9.3.1",
-			Without: needs(makes, listed, pages, func(r *Resource) string {
+			Requires: needs(makes, listed, pages, func(r *Resource) string {
 				if r.filtersOne() {
 					return "the filter selects one item only"
 				}

@@ -115,7 +115,7 @@ func limitChecks() []Check {
 	limits := needs(makes, written, described)
 	return []Check{
 		{
-			Name: "edge-is-taken", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Without: needs(limits, someEdges(false)), Source: bad,
+			Name: "edge-is-taken", Causes: []string{"lifecycle/create-keeps-values"}, On: Create, Requires: needs(limits, someEdges(false)), Source: bad,
 			Proves: "every value on a limit is taken, and stored exactly",
 			Cause:  "a limit that is off by one, a column that is shorter, text that is trimmed, numbers that are rounded",
 			Mend:   "take what the description allows, and store it as it came",
@@ -132,7 +132,7 @@ func limitChecks() []Check {
 			},
 		},
 		{
-			Name: "beyond-is-refused", Causes: []string{"input/wrong-type", "input/missing-member"}, On: Create, Without: needs(limits, someBeyond), Source: bad,
+			Name: "beyond-is-refused", Causes: []string{"input/wrong-type", "input/missing-member"}, On: Create, Requires: needs(limits, someBeyond), Source: bad,
 			Proves: "a value one step beyond a limit is refused, and changes nothing",
 			Cause:  "a limit that is off by one, or that only the user interface knows",
 			Mend:   "check every limit where the body is read, and answer 400 or 422",
@@ -155,7 +155,7 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "on-replace", Causes: []string{"limits/edge-is-taken", "limits/beyond-is-refused", "lifecycle/replace-takes-effect"}, On: Replace, Source: bad,
-			Without: needs(limits, can(Replace), func(r *Resource) string {
+			Requires: needs(limits, can(Replace), func(r *Resource) string {
 				if len(r.changeable(append(r.edgeCases(false), r.beyondCases()...), r.Remake)) == 0 {
 					return "`remake` changes no member that has limits"
 				}
@@ -178,7 +178,7 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "on-amend", Causes: []string{"limits/edge-is-taken", "limits/beyond-is-refused", "lifecycle/amend-merges"}, On: Amend, Source: "RFC 5789 §2, " + bad[4:],
-			Without: needs(limits, can(Amend), amendsObject, mergePatch, func(r *Resource) string {
+			Requires: needs(limits, can(Amend), amendsObject, mergePatch, func(r *Resource) string {
 				if len(r.changeable(append(r.edgeCases(false), r.beyondCases()...), r.Amend)) == 0 {
 					return "`amend` changes no member that has limits"
 				}
@@ -201,7 +201,7 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "pairs", Causes: []string{"limits/edge-is-taken"}, On: Create, Source: bad,
-			Without: needs(limits, func(r *Resource) string {
+			Requires: needs(limits, func(r *Resource) string {
 				if len(r.pairs()) == 0 {
 					return "fewer than two members have limits"
 				}
@@ -218,7 +218,7 @@ func limitChecks() []Check {
 		},
 		{
 			Name: "several-at-once", Causes: []string{"limits/beyond-is-refused"}, On: Create, Level: "usual", Source: "RFC 9457 §3",
-			Without: needs(limits, func(r *Resource) string {
+			Requires: needs(limits, func(r *Resource) string {
 				if len(r.oneEach(r.beyondCases())) < 2 {
 					return "fewer than two members have limits"
 				}
@@ -242,14 +242,14 @@ func limitChecks() []Check {
 			},
 		},
 		{
-			Name: "unknown-member", On: Create, Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §4",
+			Name: "unknown-member", On: Create, Level: "usual", Requires: needs(limits, sendsJSON), Source: "RFC 8259 §4",
 			Proves: "a member that nobody knows is refused or disregarded, a member in another case or twice is no error of the service's own",
 			Cause:  "names are put into queries or objects as they come, or compared without regard to case",
 			Mend:   "refuse members that are not described, or leave them out as a whole",
 			Write:  unknownMembers,
 		},
 		{
-			Name: "deep-and-wide", Causes: []string{"limits/unknown-member"}, On: Create, Level: "usual", Without: needs(limits, sendsJSON), Source: "RFC 8259 §9",
+			Name: "deep-and-wide", Causes: []string{"limits/unknown-member"}, On: Create, Level: "usual", Requires: needs(limits, sendsJSON), Source: "RFC 8259 §9",
 			Proves: "a body that is nested 900 levels deep, has 1,000 members, a number of 400 digits or a leap second is taken or refused, without an error of the service's own",
 			Cause:  "a stack, a column or a type that overflows",
 			Mend:   "bound depth, members and digits, and answer 400 or 413",

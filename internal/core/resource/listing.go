@@ -11,7 +11,7 @@ func listChecks() []Check {
 	const safe = "RFC 9110 §9.2.1, §15.5.1"
 	return []Check{
 		{
-			Name: "odd-pages", Causes: []string{"lifecycle/list-is-a-list"}, On: List, Without: needs(can(List), pages), Source: safe,
+			Name: "odd-pages", Causes: []string{"lifecycle/list-is-a-list"}, On: List, Requires: needs(can(List), pages), Source: safe,
 			Proves: "page sizes and places of zero, below zero, far too large or in words are refused or disregarded: no error of the service's own",
 			Cause:  "the parameters go to the database as they are",
 			Mend:   "check them, and answer 400",
@@ -34,7 +34,7 @@ func listChecks() []Check {
 			},
 		},
 		{
-			Name: "links-lead-there", Causes: []string{"lifecycle/paging-covers"}, On: List, Level: "should", Without: needs(makes, listed, pages), Source: "RFC 8288 §3",
+			Name: "links-lead-there", Causes: []string{"lifecycle/paging-covers"}, On: List, Level: "should", Requires: needs(makes, listed, pages), Source: "RFC 8288 §3",
 			Proves: "where a page links to the next one, the link leads to it",
 			Cause:  "the link is built from another path, or loses what was asked for",
 			Mend:   "build links from the request's own URL",
@@ -48,7 +48,7 @@ func listChecks() []Check {
 			},
 		},
 		{
-			Name: "unknown-queries", On: List, Without: can(List), Source: safe,
+			Name: "unknown-queries", On: List, Requires: can(List), Source: safe,
 			Proves: "parameters that nobody knows, and orders by what is not there, are refused or disregarded",
 			Cause:  "names of parameters or columns go to the database as they are",
 			Mend:   "choose from a list of known names",
@@ -61,7 +61,7 @@ func listChecks() []Check {
 			},
 		},
 		{
-			Name: "filter-is-literal", Causes: []string{"lifecycle/filter-selects", "lifecycle/filter-none"}, On: List, Without: needs(can(List), makes, filters), Source: safe,
+			Name: "filter-is-literal", Causes: []string{"lifecycle/filter-selects", "lifecycle/filter-none"}, On: List, Requires: needs(can(List), makes, filters), Source: safe,
 			Proves: "what a filter asks for is compared, and never part of a command",
 			Cause:  "the value is put into the text of a query",
 			Mend:   "bind values as parameters",

@@ -164,7 +164,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "head-mirrors-get", Causes: []string{"precondition/etag-is-stable"}, On: Read, Without: can(Read), Source: "RFC 9110 §9.3.2",
+			Name: "head-mirrors-get", Causes: []string{"precondition/etag-is-stable"}, On: Read, Requires: can(Read), Source: "RFC 9110 §9.3.2",
 			Proves: "HEAD answers with the status and the fields of GET, and without a body",
 			Cause:  "HEAD has a handler of its own, or none",
 			Mend:   "let GET's handler answer HEAD, and drop the body",
@@ -187,7 +187,7 @@ func methodChecks() []Check {
 			},
 		},
 		{
-			Name: "head-length-agrees", Alone: true, Causes: []string{"method/head-mirrors-get", "repeat/read-is-stable"}, On: Read, Without: can(Read), Source: "RFC 9110 §8.6",
+			Name: "head-length-agrees", Alone: true, Causes: []string{"method/head-mirrors-get", "repeat/read-is-stable"}, On: Read, Requires: can(Read), Source: "RFC 9110 §8.6",
 			Proves: "where HEAD sends a Content-Length, it is the one that GET sends",
 			Cause:  "the length is that of the empty body, or of another representation",
 			Mend:   "let GET's handler answer HEAD, and drop the body only",

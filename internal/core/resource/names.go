@@ -83,7 +83,7 @@ func nameChecks() []Check {
 	}
 	return []Check{
 		{
-			Name: "near-names-are-two", On: Replace, Causes: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: identity, Without: needs(makes, chooses, can(Read)),
+			Name: "near-names-are-two", On: Replace, Causes: []string{"repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: identity, Requires: needs(makes, chooses, can(Read)),
 			Proves: "names that differ in case, or of which one begins or ends like the other, are two names or one is refused",
 			Cause:  "names are compared without case, by their beginning, or as a pattern",
 			Mend:   "compare whole names, byte by byte",
@@ -98,7 +98,7 @@ func nameChecks() []Check {
 			},
 		},
 		{
-			Name: "odd-names-are-kept", On: Replace, Causes: []string{"names/near-names-are-two", "repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: "RFC 3986 §2.1, §3.3", Without: needs(makes, chooses, can(Read)),
+			Name: "odd-names-are-kept", On: Replace, Causes: []string{"names/near-names-are-two", "repeat/put-create-is-idempotent", "lifecycle/replace-takes-effect"}, Source: "RFC 3986 §2.1, §3.3", Requires: needs(makes, chooses, can(Read)),
 			Proves: "a name with a dot, a blank, a plus sign, a percent sign or letters beyond ASCII reads as itself, or is refused",
 			Cause:  "the path is decoded twice, as a form, or as a file name; what follows a dot or semicolon is cut off",
 			Mend:   "decode each segment of the path once, by percent-decoding, and take the whole of it",
@@ -111,7 +111,7 @@ func nameChecks() []Check {
 			},
 		},
 		{
-			Name: "built-in-names", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: notFound, Without: needs(can(Read), known),
+			Name: "built-in-names", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: notFound, Requires: needs(can(Read), known),
 			Proves: "words that objects of a programming language know of themselves are no items",
 			Cause:  "items are looked up in a plain object, whose built-in properties are found too",
 			Mend:   "look up in a map, or own properties only",
@@ -128,7 +128,7 @@ func nameChecks() []Check {
 			},
 		},
 		{
-			Name: "long-names", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 9110 §15.5.15", Without: can(Read),
+			Name: "long-names", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 9110 §15.5.15", Requires: can(Read),
 			Proves: "a name that is far too long is not found, or refused: no error of the service's own",
 			Cause:  "the name goes to a file system or a column as it is",
 			Mend:   "bound names, and answer 404 or 414",
@@ -137,7 +137,7 @@ func nameChecks() []Check {
 			},
 		},
 		{
-			Name: "broken-escapes", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 3986 §2.1, RFC 9112 §3", Without: can(Read),
+			Name: "broken-escapes", On: Read, Causes: []string{"absence/missing-read", "absence/malformed-id"}, Source: "RFC 3986 §2.1, RFC 9112 §3", Requires: can(Read),
 			Proves: "a path whose percent-encoding is broken, or is not UTF-8, is refused or not found",
 			Cause:  "decoding fails where nobody looks",
 			Mend:   "answer 400 when the path cannot be decoded",

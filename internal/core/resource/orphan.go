@@ -41,7 +41,7 @@ func orphanChecks() []Check {
 	const notFound = "RFC 9110 §15.5.5"
 	return []Check{
 		{
-			Name: "orphan-read", On: Read, Level: "usual", Without: needs(nested, makes, can(Read), withParent), Source: notFound,
+			Name: "orphan-read", On: Read, Level: "usual", Requires: needs(nested, makes, can(Read), withParent), Source: notFound,
 			Proves: "what was below a deleted item cannot be read any more",
 			Cause:  "the delete removes the one row, and what refers to it is left",
 			Mend:   "remove what is below with it, or write `keeps children` where it is meant to stay",
@@ -52,7 +52,7 @@ func orphanChecks() []Check {
 			},
 		},
 		{
-			Name: "orphan-write", Causes: []string{"absence/missing-parent"}, On: Create, Without: needs(nested, makes, withParent, inParent), Source: notFound,
+			Name: "orphan-write", Causes: []string{"absence/missing-parent"}, On: Create, Requires: needs(nested, makes, withParent, inParent), Source: notFound,
 			Proves: "nothing can be made or changed below an item that was deleted",
 			Cause:  "the write looks for the child only, or for nothing at all",
 			Mend:   "look the parent up in the same transaction",
@@ -71,7 +71,7 @@ func orphanChecks() []Check {
 			},
 		},
 		{
-			Name: "children-stay-apart", Alone: true, Causes: []string{"absence/missing-read"}, On: List, Without: needs(nested, makes, listed), Source: "RFC 9110 §9.3.1",
+			Name: "children-stay-apart", Alone: true, Causes: []string{"absence/missing-read"}, On: List, Requires: needs(nested, makes, listed), Source: "RFC 9110 §9.3.1",
 			Proves: "what is below one item does not show below another, nor below one that is made after the first was deleted",
 			Cause:  "children are selected by their own identity only, or stay behind under an identity that is given again",
 			Mend:   "select by parent and child, and remove the children with the parent",

@@ -98,10 +98,10 @@ func overwriteChecks() []Check {
 	return []Check{
 		{
 			Name: "replace-empties", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Source: put,
-			Without: needs(makes, can(Replace, Read), written, hasEmptied(func(r *Resource) []Field { return r.differing(r.Remake) })),
-			Proves:  "zero, no text and false are written over what was there, or refused",
-			Cause:   "values that count as false are handled as if they were not sent",
-			Mend:    "tell what is absent from what is zero, empty or false",
+			Requires: needs(makes, can(Replace, Read), written, hasEmptied(func(r *Resource) []Field { return r.differing(r.Remake) })),
+			Proves:   "zero, no text and false are written over what was there, or refused",
+			Cause:    "values that count as false are handled as if they were not sent",
+			Mend:     "tell what is absent from what is zero, empty or false",
 			Write: func(s *Scene) {
 				s.make(1)
 				s.replaced("replace it", need("status 2xx"))
@@ -115,10 +115,10 @@ func overwriteChecks() []Check {
 		},
 		{
 			Name: "amend-empties", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Source: patch,
-			Without: needs(makes, can(Amend, Read), written, mergePatch, hasEmptied(func(r *Resource) []Field { return append(r.beforeAmend(), r.besideAmend()...) })),
-			Proves:  "zero, no text and false in a merge patch are written over what was there, or refused",
-			Cause:   "values that count as false are handled as if they were not sent",
-			Mend:    "tell what is absent from what is zero, empty or false",
+			Requires: needs(makes, can(Amend, Read), written, mergePatch, hasEmptied(func(r *Resource) []Field { return append(r.beforeAmend(), r.besideAmend()...) })),
+			Proves:   "zero, no text and false in a merge patch are written over what was there, or refused",
+			Cause:    "values that count as false are handled as if they were not sent",
+			Mend:     "tell what is absent from what is zero, empty or false",
 			Write: func(s *Scene) {
 				s.make(1)
 				amend := func(title, member, text string, lines ...line) { s.sets(Amend, title, member, text, lines...) }
@@ -134,10 +134,10 @@ func overwriteChecks() []Check {
 		},
 		{
 			Name: "replace-after-amend", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: Replace, Source: put,
-			Without: needs(amends, can(Replace), replaceDiffers),
-			Proves:  "a replace after an amend is the whole item again",
-			Cause:   "amendments are kept beside the item, and laid over it for ever",
-			Mend:    "apply an amendment to the stored item, once",
+			Requires: needs(amends, can(Replace), replaceDiffers),
+			Proves:   "a replace after an amend is the whole item again",
+			Cause:    "amendments are kept beside the item, and laid over it for ever",
+			Mend:     "apply an amendment to the stored item, once",
 			Write: func(s *Scene) {
 				s.make(1)
 				s.amended("amend it", need("status 2xx"))
@@ -147,7 +147,7 @@ func overwriteChecks() []Check {
 		},
 		{
 			Name: "amend-after-replace", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/amend-merges"}, On: Amend, Source: patch,
-			Without: needs(amends, can(Replace), replaceDiffers, func(r *Resource) string {
+			Requires: needs(amends, can(Replace), replaceDiffers, func(r *Resource) string {
 				if len(r.Remake.Fields) == 0 || !r.Remake.json() || r.Reads != "" {
 					return "`remake` is not written out as an object, or does not read as it was sent"
 				}
@@ -171,10 +171,10 @@ func overwriteChecks() []Check {
 		},
 		{
 			Name: "amends-add-up", Causes: []string{"lifecycle/amend-merges"}, On: Amend, Source: patch,
-			Without: needs(amends, amendsTwo),
-			Proves:  "two amends of different members leave both changed",
-			Cause:   "each patch is applied to the item as it was made, or as a cache still has it",
-			Mend:    "load the item as it is stored now, apply the patch, and store the result",
+			Requires: needs(amends, amendsTwo),
+			Proves:   "two amends of different members leave both changed",
+			Cause:    "each patch is applied to the item as it was made, or as a cache still has it",
+			Mend:     "load the item as it is stored now, apply the patch, and store the result",
 			Write: func(s *Scene) {
 				s.make(1)
 				changes := s.amends(*s.secondChange(), "second")
@@ -183,7 +183,7 @@ func overwriteChecks() []Check {
 			},
 		},
 		{
-			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct", "repeat/read-is-stable"}, On: Create, Source: "RFC 9110 §9.3.3, §15.3.2", Without: needs(posts, can(Read), written, identityMember),
+			Name: "create-overwrites-none", Causes: []string{"lifecycle/created-are-distinct", "repeat/read-is-stable"}, On: Create, Source: "RFC 9110 §9.3.3, §15.3.2", Requires: needs(posts, can(Read), written, identityMember),
 			Proves: "a create that says it made an item, or that is refused, has not written over the item whose identity its body gives",
 			Cause:  "the whole body is stored under the identity in it",
 			Mend:   "give identities out, or refuse one that is taken with 409",

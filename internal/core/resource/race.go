@@ -12,7 +12,7 @@ func raceChecks() []Check {
 	const atOnce = "RFC 9110 §9.2"
 	return append([]Check{
 		{
-			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: Create, Without: needs(posts, listed), Source: atOnce,
+			Name: "creates-together", Causes: []string{"lifecycle/created-is-listed"}, On: Create, Requires: needs(posts, listed), Source: atOnce,
 			Proves: "creates at the same time make as many items as they say, each with an identity of its own",
 			Cause:  "the next id is read and written in two steps",
 			Mend:   "let the store draw the id",
@@ -36,7 +36,7 @@ func raceChecks() []Check {
 			},
 		},
 		{
-			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: Delete, Without: needs(makes, can(Delete, Read)), Source: atOnce,
+			Name: "deletes-together", Causes: []string{"lifecycle/deleted-is-gone", "lifecycle/delete-answers"}, On: Delete, Requires: needs(makes, can(Delete, Read)), Source: atOnce,
 			Proves: "deletes of one item at the same time remove it, and nothing else, without an error of the service's own",
 			Cause:  "the item is looked up first, and is gone by the time it is removed",
 			Mend:   "remove in one step, and answer according to what was removed",
@@ -60,10 +60,10 @@ func raceChecks() []Check {
 		},
 		{
 			Name: "replaces-together", Causes: []string{"lifecycle/replace-takes-effect"}, On: Replace, Source: atOnce,
-			Without: needs(makes, can(Replace, Read), wholeReplace),
-			Proves:  "of replaces at the same time one remains, whole",
-			Cause:   "members are written one after the other",
-			Mend:    "write the whole item in one step",
+			Requires: needs(makes, can(Replace, Read), wholeReplace),
+			Proves:   "of replaces at the same time one remains, whole",
+			Cause:    "members are written one after the other",
+			Mend:     "write the whole item in one step",
 			Write: func(s *Scene) {
 				s.make(1)
 				// Each is worked out once: what is read is held against what was sent.
@@ -76,7 +76,7 @@ func raceChecks() []Check {
 		},
 		{
 			Name: "unique-together", Causes: []string{"input/duplicate-unique"}, On: Create, Source: atOnce,
-			Without: needs(posts, listed, written, func(r *Resource) string {
+			Requires: needs(posts, listed, written, func(r *Resource) string {
 				if len(r.Unique) == 0 {
 					return "no member is `unique`"
 				}
@@ -126,21 +126,21 @@ func durabilityChecks() []Check {
 	}
 	return []Check{
 		{
-			Name: "survives-restart", On: Create, Without: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
+			Name: "survives-restart", On: Create, Requires: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
 			Proves: "what was made, replaced and deleted is so after the service has been stopped and started again",
 			Cause:  "data is kept in memory, or written only now and then",
 			Mend:   "write before answering",
 			Write:  func(s *Scene) { lives(s, "restart", "expect") },
 		},
 		{
-			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: Create, Level: "should", Without: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
+			Name: "survives-kill", Causes: []string{"durability/survives-restart"}, On: Create, Level: "should", Requires: needs(makes, can(Read)), Source: "RFC 9110 §15.3",
 			Proves: "what was answered is so after the service has been killed without warning",
 			Cause:  "data is written only when the service shuts down in order",
 			Mend:   "write before answering",
 			Write:  func(s *Scene) { lives(s, "kill", "prefer") },
 		},
 		{
-			Name: "ids-after-restart", On: Create, Without: needs(posts, can(Read), named), Source: "RFC 9110 §9.3.3",
+			Name: "ids-after-restart", On: Create, Requires: needs(posts, can(Read), named), Source: "RFC 9110 §9.3.3",
 			Proves: "an item that is made after a restart has an identity that no other has",
 			Cause:  "ids are counted in memory",
 			Mend:   "keep the count with the data",

@@ -23,7 +23,7 @@ func (s *Scene) readsOnly(word string) {
 func repeatChecks() []Check {
 	return slices.Concat(driftChecks(), []Check{
 		{
-			Name: "read-is-safe", On: Read, Without: can(Read), Source: "RFC 9110 §9.2.1",
+			Name: "read-is-safe", On: Read, Requires: can(Read), Source: "RFC 9110 §9.2.1",
 			Proves: "GET, HEAD and OPTIONS change nothing, however often they are sent",
 			Cause:  "a counter, a mark of the last visit, or a repair on reading",
 			Mend:   "keep such figures out of what clients see, or declare them `volatile`",
@@ -36,7 +36,7 @@ func repeatChecks() []Check {
 			SofterLevel: "usual",
 		},
 		{
-			Name: "read-is-stable", Causes: []string{"repeat/read-is-safe"}, On: Read, Level: "usual", Without: can(Read), Source: "RFC 9110 §9.2.1",
+			Name: "read-is-stable", Causes: []string{"repeat/read-is-safe"}, On: Read, Level: "usual", Requires: can(Read), Source: "RFC 9110 §9.2.1",
 			Proves: "two reads with no write between them say the same",
 			Cause:  "a time, a random value or a counter in the representation",
 			Mend:   "leave it out, or declare it `volatile`",
@@ -47,7 +47,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "replace-is-idempotent", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/replace-hits-one", "repeat/read-is-safe", "repeat/read-is-stable"}, On: Replace, Without: needs(makes, can(Replace), repeats), Source: "RFC 9110 §9.2.2",
+			Name: "replace-is-idempotent", Causes: []string{"lifecycle/replace-takes-effect", "lifecycle/replace-hits-one", "repeat/read-is-safe", "repeat/read-is-stable"}, On: Replace, Requires: needs(makes, can(Replace), repeats), Source: "RFC 9110 §9.2.2",
 			Proves: "the same PUT once more leaves everything as the first one left it",
 			Cause:  "PUT appends or counts up, or the repeat is refused as a duplicate of itself",
 			Mend:   "write the representation that was sent, and compare with other items only",
@@ -60,7 +60,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "put-create-is-idempotent", On: Create, Without: needs(chooses, repeats), Source: "RFC 9110 §9.3.4",
+			Name: "put-create-is-idempotent", On: Create, Requires: needs(chooses, repeats), Source: "RFC 9110 §9.3.4",
 			Proves: "PUT of a new item answers 201, of the same item again 200 or 204, and there is one",
 			Cause:  "create and replace share a handler that always answers the same",
 			Mend:   "check whether the item exists, and answer accordingly",
@@ -76,7 +76,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "delete-is-idempotent", Causes: []string{"lifecycle/deleted-is-gone"}, On: Delete, Without: needs(makes, can(Delete)), Source: "RFC 9110 §9.2.2",
+			Name: "delete-is-idempotent", Causes: []string{"lifecycle/deleted-is-gone"}, On: Delete, Requires: needs(makes, can(Delete)), Source: "RFC 9110 §9.2.2",
 			Proves: "the second DELETE finds nothing or succeeds, and changes nothing",
 			Cause:  "the handler relies on a row that is gone",
 			Mend:   "answer 404 or 204 when there is nothing to remove",
@@ -87,7 +87,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "amend-repeat", Causes: []string{"lifecycle/amend-merges", "repeat/read-is-safe", "repeat/read-is-stable"}, On: Amend, Level: "usual", Without: needs(makes, can(Amend), mergePatch, repeats), Source: "RFC 7396 §1",
+			Name: "amend-repeat", Causes: []string{"lifecycle/amend-merges", "repeat/read-is-safe", "repeat/read-is-stable"}, On: Amend, Level: "usual", Requires: needs(makes, can(Amend), mergePatch, repeats), Source: "RFC 7396 §1",
 			Proves: "the same merge patch twice leaves what once left",
 			Cause:  "the patch is added to what is there",
 			Mend:   "set the members that the patch names",
@@ -104,7 +104,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "post-makes-another", Causes: []string{"lifecycle/created-is-listed"}, On: Create, Level: "usual", Without: needs(posts, can(Read)), Source: "RFC 9110 §9.3.3",
+			Name: "post-makes-another", Causes: []string{"lifecycle/created-is-listed"}, On: Create, Level: "usual", Requires: needs(posts, can(Read)), Source: "RFC 9110 §9.3.3",
 			Proves: "the same POST twice makes two items, or the second is refused and makes none",
 			Cause:  "a duplicate is refused after it was stored, or silently given the first one's identity",
 			Mend:   "check before storing, in one transaction",
@@ -120,7 +120,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "key-replays", On: Create, Without: needs(posts, keyed), Source: "Idempotency-Key draft §2",
+			Name: "key-replays", On: Create, Requires: needs(posts, keyed), Source: "Idempotency-Key draft §2",
 			Proves: "the same Idempotency-Key with the same body gives the same answer, and makes one item",
 			Cause:  "the key is not looked at, or forgotten before the answer is lost",
 			Mend:   "store the answer under the key together with the item",
@@ -138,7 +138,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "key-differs", Causes: []string{"repeat/key-replays"}, On: Create, Without: needs(posts, keyed, varies), Source: "Idempotency-Key draft §2.7",
+			Name: "key-differs", Causes: []string{"repeat/key-replays"}, On: Create, Requires: needs(posts, keyed, varies), Source: "Idempotency-Key draft §2.7",
 			Proves: "the same Idempotency-Key with another body is refused, and makes nothing",
 			Cause:  "the key alone is looked up",
 			Mend:   "store a digest of the body under the key, and answer 422 when it differs",
@@ -155,7 +155,7 @@ func repeatChecks() []Check {
 			},
 		},
 		{
-			Name: "keys-are-separate", On: Create, Without: needs(posts, keyed), Source: "Idempotency-Key draft §2",
+			Name: "keys-are-separate", On: Create, Requires: needs(posts, keyed), Source: "Idempotency-Key draft §2",
 			Proves: "two keys make two items",
 			Cause:  "answers are stored under the path alone",
 			Mend:   "store answers under path and key",

@@ -93,7 +93,7 @@ func representationChecks() []Check {
 		},
 		{
 			Name: "no-content-has-none", On: Delete, Source: "RFC 9110 §6.4.1, §8.6, §15.3.5",
-			Without: needs(makes, func(r *Resource) string {
+			Requires: needs(makes, func(r *Resource) string {
 				if r.Supports(Delete) || r.Supports(Replace) || r.Supports(Read) {
 					return ""
 				}
@@ -146,7 +146,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "errors-look-alike", Causes: []string{"absence/missing-read", "absence/missing-explains", "input/malformed-json"}, On: Read, Level: "usual", Source: "RFC 9457", Without: func(r *Resource) string {
+			Name: "errors-look-alike", Causes: []string{"absence/missing-read", "absence/missing-explains", "input/malformed-json"}, On: Read, Level: "usual", Source: "RFC 9457", Requires: func(r *Resource) string {
 				if r.Supports(Read) && (r.Creates() || r.Supports(List)) {
 					return ""
 				}
@@ -190,7 +190,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "accept-is-heard", On: Read, Level: "should", Without: can(Read), Source: "RFC 9110 §12.5.1",
+			Name: "accept-is-heard", On: Read, Level: "should", Requires: can(Read), Source: "RFC 9110 §12.5.1",
 			Proves: "Accept of a type that is offered gives that type; of one that is not, 406 or the default",
 			Cause:  "the header is not looked at, or an unknown type ends in an exception",
 			Mend:   "choose among what is offered, and answer 406 or the default",
@@ -202,7 +202,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "vary-is-said", On: Read, Level: "usual", Without: can(Read), Source: "RFC 9110 §12.5.5",
+			Name: "vary-is-said", On: Read, Level: "usual", Requires: can(Read), Source: "RFC 9110 §12.5.5",
 			Proves: "an answer that depends on Accept says so in Vary",
 			Cause:  "the type is chosen, and caches are forgotten",
 			Mend:   "send Vary: Accept",
@@ -215,7 +215,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "single-is-object", Causes: []string{"lifecycle/create-keeps-values"}, On: Read, Without: can(Read), Source: "RFC 9110 §9.3.1",
+			Name: "single-is-object", Causes: []string{"lifecycle/create-keeps-values"}, On: Read, Requires: can(Read), Source: "RFC 9110 §9.3.1",
 			Proves: "an item by itself is one object, never an array of one",
 			Cause:  "the result of the query is encoded as it came",
 			Mend:   "take the one item out before encoding",
@@ -225,7 +225,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "any-accept", Causes: []string{"representation/accept-is-heard"}, On: Read, Without: can(Read), Source: "RFC 9110 §12.5.1",
+			Name: "any-accept", Causes: []string{"representation/accept-is-heard"}, On: Read, Requires: can(Read), Source: "RFC 9110 §12.5.1",
 			Proves: "whatever Accept asks for, in whatever form, is no error of the service's own",
 			Cause:  "the header is taken apart by hand, or what is asked for has no writer",
 			Mend:   "let a library read Accept, and answer 406 or the default",
@@ -239,7 +239,7 @@ func representationChecks() []Check {
 			},
 		},
 		{
-			Name: "range-is-right", On: Read, Without: can(Read), Source: "RFC 9110 §14.2, §15.3.7",
+			Name: "range-is-right", On: Read, Requires: can(Read), Source: "RFC 9110 §14.2, §15.3.7",
 			Proves: "where ranges are offered, 206 gives the bytes that were asked for and says which",
 			Cause:  "Accept-Ranges is sent by a layer that does not cut",
 			Mend:   "send Accept-Ranges: none, or let a library serve ranges",

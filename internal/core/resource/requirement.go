@@ -28,8 +28,11 @@ func known(r *Resource) string {
 	return "no identity is known to start from"
 }
 
-// needs joins reasons why a check has nothing to look at.
-func needs(list ...func(r *Resource) string) func(r *Resource) string {
+// requirement tells what a resource lacks for a check, "" for nothing.
+type requirement func(r *Resource) string
+
+// needs joins requirements.
+func needs(list ...requirement) requirement {
 	return func(r *Resource) string {
 		for _, one := range list {
 			if why := one(r); why != "" {
@@ -47,7 +50,7 @@ func makes(r *Resource) string {
 	return "nothing can be made"
 }
 
-func can(list ...Operation) func(r *Resource) string {
+func can(list ...Operation) requirement {
 	return func(r *Resource) string {
 		for _, o := range list {
 			if !r.Supports(o) {

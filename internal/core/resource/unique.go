@@ -28,7 +28,7 @@ func uniqueChecks() []Check {
 	const conflict = "RFC 9110 §15.5.10"
 	return []Check{
 		{
-			Name: "unique-on-change", Causes: []string{"input/duplicate-unique"}, On: Replace, Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Name: "unique-on-change", Causes: []string{"input/duplicate-unique"}, On: Replace, Source: conflict, Requires: needs(makes, written, isUnique, changesOne),
 			Proves: "a change to a unique value that another item has is refused, and a value that an item was changed to is taken",
 			Cause:  "uniqueness is checked on create only, or against a list that writes do not keep",
 			Mend:   "let the store enforce it",
@@ -51,7 +51,7 @@ func uniqueChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-own-value", Causes: []string{"repeat/replace-is-idempotent"}, On: Replace, Source: conflict, Without: needs(makes, written, isUnique, changesOne),
+			Name: "unique-own-value", Causes: []string{"repeat/replace-is-idempotent"}, On: Replace, Source: conflict, Requires: needs(makes, written, isUnique, changesOne),
 			Proves: "an item's own unique value is no conflict for itself",
 			Cause:  "the check for duplicates finds the item that is written to",
 			Mend:   "leave the item itself out of the check",
@@ -64,7 +64,7 @@ func uniqueChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-freed-by-change", On: Create, Level: "should", Source: conflict, Without: needs(makes, written, isUnique, tells, changesOne),
+			Name: "unique-freed-by-change", On: Create, Level: "should", Source: conflict, Requires: needs(makes, written, isUnique, tells, changesOne),
 			Proves: "a unique value is free again when its item was changed to another",
 			Cause:  "values are remembered when they come, and not forgotten when they go",
 			Mend:   "let the store enforce it, on what is stored now",
@@ -76,7 +76,7 @@ func uniqueChecks() []Check {
 			},
 		},
 		{
-			Name: "unique-freed-by-delete", On: Create, Level: "usual", Source: conflict, Without: needs(makes, written, isUnique, can(Delete), leavesNothing),
+			Name: "unique-freed-by-delete", On: Create, Level: "usual", Source: conflict, Requires: needs(makes, written, isUnique, can(Delete), leavesNothing),
 			Proves: "a unique value is free again when its item was deleted",
 			Cause:  "deleted items are kept, and still count",
 			Mend:   "leave deleted items out of the constraint",
