@@ -13,9 +13,8 @@ const mostReplays = 10
 // anything, before it is left alone.
 const mostVague = 8
 
-// confirm replays a doubt on fresh items. What a fresh item shows as well is not
-// one: services differ.
-func (w *walk) confirm(d *doubt) {
+// wayTo is how the walk has come to a doubt.
+func (w *walk) wayTo(d *doubt) *trial {
 	g := w.of
 	t := &trial{g: g, d: d}
 	end := len(w.moves)
@@ -40,7 +39,13 @@ func (w *walk) confirm(d *doubt) {
 		}
 		t.owner = w.owner(d.move, d.item)
 	}
-	started := time.Now()
+	return t
+}
+
+// confirm replays a doubt on fresh items. What a fresh item shows as well is not
+// one: services differ.
+func (w *walk) confirm(d *doubt) {
+	g, t, started := w.of, w.wayTo(d), time.Now()
 	if d.kind == Refused {
 		if t.kept = w.controlled(d); t.kept == nil {
 			g.bends[d.bend()] = true
@@ -64,20 +69,9 @@ func (w *walk) confirm(d *doubt) {
 		}
 		return
 	}
-	for i, short := range shorts {
-		_, clean := short.plays()
-		if !clean && t.merged() && len(shorts) == 1 {
-			// A merge keeps what it does not name, whatever that is (RFC 7396 §2): the service
-			// does so with the values of the examples.
-			if plainly := t.plainly(); plainly != nil {
-				_, clean = plainly.plays()
-				shorts[i] = plainly
-			}
-		}
-		if !clean {
-			g.bends[d.bend()] = true
-			return
-		}
+	if !t.isAlone(shorts) {
+		g.bends[d.bend()] = true
+		return
 	}
 	f := &Finding{Kind: d.kind, Resource: g.r.Name, Times: 1}
 	for f.Tries < mostReplays && f.Shows == 0 && !g.d.Ended() && time.Since(started) < g.o.patience() {
@@ -100,6 +94,25 @@ func (w *walk) confirm(d *doubt) {
 		delete(g.found, d.key())
 		g.bends[d.bend()] = true
 	}
+}
+
+// isAlone tells whether fresh items show nothing of the kind.
+func (t *trial) isAlone(shorts []*trial) bool {
+	for i, short := range shorts {
+		_, clean := short.plays()
+		if !clean && t.merged() && len(shorts) == 1 {
+			// A merge keeps what it does not name, whatever that is (RFC 7396 §2): the service
+			// does so with the values of the examples.
+			if plainly := t.plainly(); plainly != nil {
+				_, clean = plainly.plays()
+				shorts[i] = plainly
+			}
+		}
+		if !clean {
+			return false
+		}
+	}
+	return true
 }
 
 // settle replays the shortest way three times, in turn with the requests to fresh

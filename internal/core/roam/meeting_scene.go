@@ -10,6 +10,31 @@ import (
 	"usualpath/internal/core/syntax"
 )
 
+// makesAtOnce makes items of so many bodies at once.
+func (m *meeting) makesAtOnce(w *resource.Scene, n int) {
+	r := m.g.r
+	x := resource.Request{Title: fmt.Sprintf("%d clients make one at once", n), Lines: []string{"keep every ids from " + r.IdentitySource(), expects("status not 5xx", servedOrRefused)}}
+	effect := fmt.Sprintf("%s gains %d when status 2xx", r.Observed(), n)
+	because := "each create that is acknowledged makes an item (RFC 9110 §9.3.3)"
+	if m.kind == "unique" {
+		x.Lines = append(x.Lines, expects("exactly 1 status 2xx", "what is unique has one owner"))
+		effect, because = r.Observed()+" gains 1", "what is unique has one owner"
+	}
+	if m.kind == "key" {
+		w.Let("key", "{uuid()}")
+		x.Header = []string{"Idempotency-Key: {key}"}
+		effect, because = r.Observed()+" gains 1", "what is sent again with its key is done once"
+	}
+	if r.Lists() {
+		w.Observe(true)
+		x.Lines = append(x.Lines, expects(effect, because))
+	}
+	w.MakeTogether(n, "bodies", x)
+	for i := n; i > 0; i-- {
+		w.LeaveNth("ids", i)
+	}
+}
+
 // scene writes what the clients did as requests that are sent at once.
 func (m *meeting) scene() *resource.Scene {
 	r := m.g.r
@@ -34,43 +59,15 @@ func (m *meeting) scene() *resource.Scene {
 		}
 		return out
 	}
-	broken := expects("status not 5xx", servedOrRefused)
-	if m.kind == "make" || m.kind == "unique" || m.kind == "key" {
-		var bodies []string
-		for _, c := range list {
-			bodies = append(bodies, bodyText(r, fields(c.m.fields)))
-		}
-		w.Let("bodies", "["+strings.Join(bodies, ", ")+"]")
-		x := resource.Request{Title: fmt.Sprintf("%d clients make one at once", len(bodies))}
-		observed := r.Lists()
-		if observed {
-			w.Observe(true)
-		}
-		x.Lines = append(x.Lines, "keep every ids from "+r.IdentitySource(), broken)
-		effect := fmt.Sprintf("%s gains %d when status 2xx", r.Observed(), len(bodies))
-		because := "each create that is acknowledged makes an item (RFC 9110 §9.3.3)"
-		if m.kind == "unique" {
-			x.Lines = append(x.Lines, expects("exactly 1 status 2xx", "what is unique has one owner"))
-			effect, because = r.Observed()+" gains 1", "what is unique has one owner"
-		}
-		if m.kind == "key" {
-			w.Let("key", "{uuid()}")
-			x.Header = []string{"Idempotency-Key: {key}"}
-			effect, because = r.Observed()+" gains 1", "what is sent again with its key is done once"
-		}
-		if observed {
-			x.Lines = append(x.Lines, expects(effect, because))
-		}
-		w.MakeTogether(len(bodies), "bodies", x)
-		for i := len(bodies); i > 0; i-- {
-			w.LeaveNth("ids", i)
-		}
-		return w
-	}
 	var methods, bodies []string
 	for _, c := range list {
 		methods = append(methods, map[op]string{opReplace: `"PUT"`, opAmend: `"PATCH"`, opDelete: `"DELETE"`, opCreate: `"PUT"`}[c.m.op])
 		bodies = append(bodies, bodyText(r, fields(c.m.fields)))
+	}
+	w.Let("bodies", "["+strings.Join(bodies, ", ")+"]")
+	if m.kind == "make" || m.kind == "unique" || m.kind == "key" {
+		m.makesAtOnce(w, len(bodies))
+		return w
 	}
 	if m.kind == "name" {
 		w.Let(id, quotedRaw(r.Turned(r.Chosen, number(0))))
@@ -79,7 +76,7 @@ func (m *meeting) scene() *resource.Scene {
 		start := &move{seq: 1, op: opCreate, class: plain, item: 1, fields: fieldsOf(r.Make, 0)}
 		start.write(w, r, id, "make item 1", "need status 2xx")
 	}
-	x := resource.Request{Title: fmt.Sprintf("%d clients write at once", len(list)), Lines: []string{broken}}
+	x := resource.Request{Title: fmt.Sprintf("%d clients write at once", len(list)), Lines: []string{expects("status not 5xx", servedOrRefused)}}
 	if m.kind == "tag" {
 		w.Do(resource.Read, id, resource.Request{Title: "read item 1", Lines: []string{"need status 200", "keep tag from header ETag"}})
 		x.Header = []string{"If-Match: {tag}"}
@@ -92,7 +89,6 @@ func (m *meeting) scene() *resource.Scene {
 		x.Lines = append(x.Lines, "need status 2xx")
 	}
 	w.Let("methods", "["+strings.Join(methods, ", ")+"]")
-	w.Let("bodies", "["+strings.Join(bodies, ", ")+"]")
 	w.Together(id, len(list), "methods", "bodies", x)
 	if m.kind == "name" {
 		w.Leave(id)

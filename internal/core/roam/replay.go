@@ -96,29 +96,13 @@ func (t *trial) short() *trial {
 		moves = append(moves, &one)
 		return &trial{g: t.g, d: d, moves: moves, last: &one}
 	}
-	// What is expected is sent by the moves here.
-	again := *d
-	again.want = maps.Clone(d.want)
-	content := d.want
+	again, content := *d, d.want
 	if last != nil && last.item == d.item.n && d.before != nil {
 		content = d.before
 	}
 	first := makes(d.item, content)
 	moves = append(moves, first)
-	for n, c := range again.want {
-		if last != nil && c.seq == last.seq && !c.read {
-			continue
-		}
-		if !first.has(n) {
-			if absent(c.v) && !absent(content[n].v) {
-				delete(again.want, n)
-			}
-			continue
-		}
-		c.seq, c.read = first.seq, false
-		again.want[n] = c
-	}
-	d = &again
+	d = again.sentBy(first, content)
 	if last == nil || last.op == opRestart {
 		return &trial{g: t.g, d: d, moves: moves}
 	}
@@ -160,6 +144,22 @@ func (t *trial) short() *trial {
 	}
 	moves = append(moves, &one)
 	return &trial{g: t.g, d: d, moves: moves, last: &one}
+}
+
+// sentBy is a doubt in which what is expected was sent by the making of a fresh item.
+func (d doubt) sentBy(first *move, content map[string]cell) *doubt {
+	d.want = maps.Clone(d.want)
+	for n, c := range d.want {
+		switch {
+		case d.move != nil && c.seq == d.move.seq && !c.read:
+		case first.has(n):
+			c.seq, c.read = first.seq, false
+			d.want[n] = c
+		case absent(c.v) && !absent(content[n].v):
+			delete(d.want, n)
+		}
+	}
+	return &d
 }
 
 // merged tells whether an amend has changed a member of the same item that it does
