@@ -2,6 +2,7 @@ package expect
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -54,6 +55,13 @@ func TestOtherBodies(t *testing.T) {
 		{"text/plain", "01234567890123456789x01234567890123456789", `text lacks "x"`, `the body contains it: "01234567890123456789x01234567890123456789"`},
 		{"text/plain", "a01234567890123456789x01234567890123456789b", `text lacks "x"`, `the body contains it: "…01234567890123456789x01234567890123456789…"`},
 		{"text/plain", strings.Repeat("a", 160), `text is "b"`, `the body is "` + strings.Repeat("a", 160) + `"`},
+		{"image/png", "\xff\xd8\x00A", `body same as file "photo.png"`, ""},
+		{"image/png", "\xff\xd8\x00A", `text same as file "photo.png"`, ""},
+		{"image/png", "\xff\xd8\x01", `body same as file "photo.png"`, "the body has 3 bytes, photo.png has 4: they differ from byte 3 on"},
+		{"image/png", "\xff\xd8", `body same as file "photo.png"`, "the body has 2 bytes, photo.png has 4: they differ from byte 3 on"},
+		{"image/png", "", `body same as file "photo.png"`, "the body is empty"},
+		{"text/plain", "Curlew", `body same as "text"`, ""},
+		{"text/plain", "Curlews", `body same as "text"`, `the body has 7 bytes, step "text" has 6: they differ from byte 7 on`},
 		{"text/xml", `<b><n>1</n><n>2</n></b>`, `xml //n is "1"`, "//n selects 2 values, where one was expected"},
 		{"text/xml", `<b><n> 1 </n></b>`, `xml //n is "1"`, ""},
 		{"text/xml", `<b><n>1</n></b>`, `xml //n missing`, `//n is "1"`},
@@ -64,6 +72,12 @@ func TestOtherBodies(t *testing.T) {
 		{"text/xml", `<b`, `xml //n exists`, "the body is not XML: XML syntax error on line 1: unexpected EOF"},
 	} {
 		q := quay(t)
+		q.ReadFile = func(name string) ([]byte, error) {
+			if name != "photo.png" {
+				return nil, errors.New("there is no file " + name)
+			}
+			return []byte("\xff\xd8\x00A"), nil
+		}
 		earlier := q.Step
 		q.Step = func(title string, n int) *Reply {
 			switch title {

@@ -173,6 +173,9 @@ var bySubject = map[string]func(c *Context, s *syntax.Subject, p *syntax.Predica
 	},
 	"text": func(c *Context, s *syntax.Subject, p *syntax.Predicate) Outcome {
 		if p.Op == "same as" {
+			if out, told := c.sameBytes(p); told && out.Held {
+				return out
+			}
 			return c.same(p, value.NewString(c.Reply.Text()), "the body:")
 		}
 		return c.text(asked{p, s, "the body", c.Reply.Text(), true})

@@ -65,13 +65,13 @@ func (c *Context) body(p *syntax.Predicate) Outcome {
 	if judge == nil {
 		return unknown("body", p.Op)
 	}
+	if p.Op == "same as" {
+		if out, told := c.sameBytes(p); told {
+			return out
+		}
+	}
 	v, err := c.Reply.JSON()
 	if len(c.Reply.Answer.Body) == 0 {
-		if p.Op == "same as" {
-			if other, _ := c.other(p.Source); other != nil && len(other.Answer.Body) == 0 {
-				return Outcome{Held: true}
-			}
-		}
 		// Nothing is no shape at all.
 		return verdict(p.Op == "is not", "the body is empty")
 	}

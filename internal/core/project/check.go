@@ -501,9 +501,9 @@ func (c *checker) files(st *syntax.Statement) {
 			}
 		}
 		if src := b.Predicate.Source; src != nil && src.Kind == "file" {
-			if data, name := need(src.Title); data != nil && b.Subject.Kind != "text" {
+			if data, name := need(src.Title); data != nil && b.Subject.Kind != "text" && (b.Subject.Kind != "body" || len(b.Predicate.Except) > 0) {
 				if _, err := value.Decode(string(data), value.Limits{}); err != nil {
-					c.p.say(c.f, src.Span, name+" is not JSON: "+err.Error(), "to compare text, write expect text same as")
+					c.p.say(c.f, src.Span, name+" is not JSON: "+err.Error(), "a file that is not JSON is compared whole: expect body same as file \"…\"")
 				}
 			}
 		}

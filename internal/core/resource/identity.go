@@ -60,7 +60,7 @@ func (r *Resource) Identifies(name string) bool { return MemberPath(name) == r.i
 // byURL tells whether items are known by the URL that a create answers with: not where bodies name
 // them.
 func (r *Resource) byURL() bool {
-	return r.Header != "" && r.Item == r.Collection+"/{id}" && !slices.ContainsFunc([]*Example{r.Make, r.Remake, r.Amend}, func(e *Example) bool { return e != nil && strings.Contains(e.Text, "{id}") })
+	return r.Header != "" && r.Item == r.below() && !slices.ContainsFunc([]*Example{r.Make, r.Remake, r.Amend}, func(e *Example) bool { return e != nil && strings.Contains(e.Text, "{id}") })
 }
 
 // idPath is where an answer shows the item's identity; "" where that is not

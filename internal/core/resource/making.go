@@ -46,7 +46,7 @@ func (s *Scene) parentOf(p *Resource, as string) {
 	if p.Header != "" {
 		// The URL is the item's; what is below it goes by its last segment.
 		kept = []line{keep(id + " from header " + p.Header + " last segment")}
-		if p.Item == p.Collection+"/{id}" {
+		if p.Item == p.below() {
 			at = id + "_at"
 			kept = append(kept, p.keepID(at))
 		}

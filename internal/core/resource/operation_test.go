@@ -36,4 +36,7 @@ func TestWhereAnOperationIsAskedFor(t *testing.T) {
 	} {
 		assert.Equal(t, c.text, r.Scene().ask(c.o, c.id).text)
 	}
+	assert.Equal(t, "/boats/{id}", r.below())
+	r.Collection = "/boats/"
+	assert.Equal(t, "/boats/{id}/", r.below(), "a slash at the end is kept")
 }

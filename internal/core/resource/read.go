@@ -172,7 +172,7 @@ func (rd *reader) line(c *syntax.Statement) {
 			}
 		}
 	case *syntax.Filter:
-		r.FilterName, r.FilterFor = b.Name.Raw, b.Value.Raw
+		r.FilterName, r.FilterFor, r.filterQuoted = b.Name.Raw, b.Value.Raw, b.Quoted != nil
 	case *syntax.Answers:
 		for _, a := range b.List {
 			text := statuses(a.Status)
@@ -293,11 +293,11 @@ func (rd *reader) paths(known map[string]*Resource) {
 		rd.say(rd.span("collection"), "a collection's path has no query", "write filter n = v for a query that selects the items made")
 	}
 	if r.Item == "" {
-		r.Item = r.Collection + "/{id}"
+		r.Item = r.below()
 	} else if !strings.Contains(r.Item, "{id}") {
-		rd.say(rd.span("item"), "the item's path has no place for its identity", "write item "+r.Collection+"/{id}")
+		rd.say(rd.span("item"), "the item's path has no place for its identity", "write item "+r.below())
 	} else if strings.HasPrefix(r.Item, "{") {
-		rd.say(rd.span("item"), "an item's path does not begin with its identity", "write item "+r.Collection+"/{id}: items are known by what differs between their paths")
+		rd.say(rd.span("item"), "an item's path does not begin with its identity", "write item "+r.below()+": items are known by what differs between their paths")
 	}
 	rd.members()
 	if rd.under == nil {

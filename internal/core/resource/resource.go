@@ -48,6 +48,14 @@ func (r *Resource) exampleFor(o Operation) *Example {
 	return nil
 }
 
+// below is where items are when nothing says otherwise: a slash at the end of the collection is kept.
+func (r *Resource) below() string {
+	if plain, slash := strings.CutSuffix(r.Collection, "/"); slash {
+		return plain + "/{id}/"
+	}
+	return r.Collection + "/{id}"
+}
+
 // path is where the operation is asked for, {id} standing for the item.
 func (r *Resource) path(o Operation) string {
 	switch {
@@ -136,6 +144,7 @@ type listing struct {
 	ListAt, Inner, Members string
 	Mapped, MembersIfThere bool
 	FilterName, FilterFor  string
+	filterQuoted           bool
 	Paging                 *syntax.Paging
 	// Total is where the list's answer counts all items.
 	Total string

@@ -41,7 +41,11 @@ func (s *Scene) filtered() line {
 		// What was sent, and not worked out once more.
 		return queryLine(s.FilterName, `"`+memberOf("made", s.FilterName)+`"`)
 	}
-	return queryLine(s.FilterName, s.parented(s.FilterFor))
+	value := s.parented(s.FilterFor)
+	if s.filterQuoted {
+		value = inQuotes(value)
+	}
+	return queryLine(s.FilterName, value)
 }
 
 // onFirstPage expects the item in a list that is whole.

@@ -70,7 +70,7 @@ func (s *Scene) guards() string {
 
 // items is where one item is, where that is not below its list.
 func (s *Scene) items(list string) string {
-	if at := strings.Replace(s.parented(s.Item), "{id}", "*", 1); at != list+"/*" {
+	if at := strings.Replace(s.parented(s.Item), "{id}", "*", 1); at != strings.TrimSuffix(list, "/")+"/*" {
 		return " items " + at
 	}
 	return ""

@@ -13,7 +13,7 @@ type (
 var (
 	_ = form(Form{Word: "collection", In: InResource, Usage: "collection PATH", Help: "Where the list is; `/boats/{boats.id}/stays` with `under boats`.",
 		Example: `collection /boats`}, func() Body { return &Collection{target{word: "collection"}} })
-	_ = form(Form{Word: "item", In: InResource, Usage: "item PATH", Help: "Where one item is, with `{id}` in it; without this line the collection's path and `/{id}`.",
+	_ = form(Form{Word: "item", In: InResource, Usage: "item PATH", Help: "Where one item is, with `{id}` in it; without this line the collection's path and `/{id}`, where a slash at its end is kept: `/boats/{id}/`.",
 		Example: `item /boats/{id}`}, func() Body { return &ItemPath{target{word: "item"}} })
 	_ = form(Form{Word: "list", In: InResource, Usage: "list PATH", Help: "Where items are listed, when that is not where they are made.",
 		Example: `list /boats/all`}, func() Body { return &ListPath{target{word: "list"}} })
