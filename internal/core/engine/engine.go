@@ -49,6 +49,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		emit(e)
 	}
 	r := &environment{o: o, p: p, outer: ctx, mask: hide, inOrder: inOrder, once: once{done: map[*project.Prelude]*prelude{}},
+		sessions:  sessions{served: map[session]bool{}, renewed: map[*project.Prelude]int{}},
 		course:    course{short: map[string]bool{}},
 		resources: resources{map[string]string{}, map[string]bool{}, map[string]map[string]bool{}, map[string]map[string]string{}, map[string]bool{}},
 		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, readings: map[string]*reading{}}}

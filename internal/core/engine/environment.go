@@ -99,8 +99,9 @@ type environment struct {
 	mask   *masker
 	outer  context.Context
 	// care knows whose the items of the service are.
-	care *custody.Run
-	once once
+	care     *custody.Run
+	once     once
+	sessions sessions
 	// inOrder tells that it was not said how many may run side by side.
 	inOrder bool
 	// gate is held by scenarios that run beside others, and alone by one that is

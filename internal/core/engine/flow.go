@@ -26,7 +26,9 @@ type flow struct {
 	reading expect.Reading
 	emit    func(event.Event)
 	names   *scope.Scope
-	world   *scope.World
+	// kept is where names of what ran once for all are bound.
+	kept  *scope.Scope
+	world *scope.World
 	// title is the title with the values of its names.
 	title    string
 	observed map[string]*syntax.Observe
@@ -119,6 +121,7 @@ func (s *flow) prepare() error {
 	for n, v := range s.job.values {
 		s.names.Bind(n, v)
 	}
+	s.kept = s.names
 	for _, l := range s.env.p.Layers(f) {
 		s.names = s.names.Inner()
 		for _, st := range l.Statements {

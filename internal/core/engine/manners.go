@@ -30,9 +30,20 @@ func (t *step) patiently(r *exchange.Request) *expect.Reply {
 
 // waiting is patiently, telling of what came to nothing.
 func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.Exchange)) *expect.Reply {
+	anew := false
 	for tries := 0; ; tries++ {
 		reply := expect.NewReply(t.env.client.Do(t.in.ctx, r))
 		reply.Reading = t.in.reading
+		switch refused := reply.Answer != nil && reply.Answer.Status == http.StatusUnauthorized; {
+		case anew && refused && t.own:
+			t.shut = "credentials that worked are refused now, new ones too"
+		case !anew:
+			if next := t.renewed(r, reply); next != nil {
+				tell("refused", reply.Exchange)
+				anew, r = true, next
+				continue
+			}
+		}
 		// Steps of the user's own around a check are sent as they are.
 		if t.in.job.s.Check == nil && !t.in.patient || t.in.around || tries == 3 {
 			return reply

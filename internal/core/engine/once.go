@@ -27,7 +27,7 @@ func (r *environment) needed(s *project.Scenario) []*project.Prelude {
 
 // stale tells whether values of a prelude are older than it says they hold.
 func (r *environment) stale(one *project.Prelude) bool {
-	have := r.once.done[one]
+	have := r.once.of(one)
 	return have != nil && one.Every > 0 && r.o.Now().Sub(have.at) > one.Every
 }
 
@@ -36,7 +36,7 @@ func (r *environment) stale(one *project.Prelude) bool {
 func (r *environment) unready(j job) (some, alone bool) {
 	for _, one := range r.needed(j.s) {
 		alone = alone || r.stale(one)
-		some = some || alone || r.once.done[one] == nil
+		some = some || alone || r.once.of(one) == nil
 	}
 	return some, alone
 }
@@ -47,7 +47,7 @@ func (r *environment) ready(ctx context.Context, s *project.Scenario, emit func(
 	var out map[string]*value.Value
 	why := ""
 	for _, one := range r.needed(s) {
-		have := r.once.done[one]
+		have := r.once.of(one)
 		if have == nil || r.stale(one) {
 			have = r.prelude(ctx, one, emit)
 		}
@@ -66,16 +66,21 @@ func (r *environment) ready(ctx context.Context, s *project.Scenario, emit func(
 
 // prelude runs a `before all`.
 func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit func(event.Event)) *prelude {
-	have := &prelude{at: r.o.Now()}
 	// Known before it runs: it may not need itself.
-	r.once.done[one] = have
-	if have.values = r.given(one); len(have.values) > 0 {
-		return have
+	r.once.set(one, &prelude{at: r.o.Now()})
+	have := &prelude{at: r.o.Now(), values: r.given(one)}
+	if len(have.values) == 0 {
+		r.runPrelude(ctx, one, have, emit)
 	}
+	r.once.set(one, have)
+	return have
+}
+
+// runPrelude runs the steps of a prelude.
+func (r *environment) runPrelude(ctx context.Context, one *project.Prelude, have *prelude, emit func(event.Event)) {
 	title := fmt.Sprintf("before all %q", one.Raw())
 	before, why := r.ready(ctx, one.Scenario, emit)
-	r.once.next++
-	s := r.play(ctx, job{planned: planned{s: one.Scenario, id: firstOnce + r.once.next}, title: title, values: before, blocked: why}, nil, emit)
+	s := r.play(ctx, job{planned: planned{s: one.Scenario, id: r.once.number()}, title: title, values: before, blocked: why}, nil, emit)
 	r.concludes(s)
 	for _, name := range one.Keeps {
 		if v, err := s.names.Lookup(name); err == nil {
@@ -85,7 +90,6 @@ func (r *environment) prelude(ctx context.Context, one *project.Prelude, emit fu
 	if s.verdict == event.Failed || s.verdict == event.Blocked {
 		have.failed = title + " has failed"
 	}
-	return have
 }
 
 // given are the values of a prelude that need no run of it: all of them come from
@@ -131,13 +135,12 @@ func (r *environment) finales(ctx context.Context, emit func(event.Event)) {
 		}
 		values := map[string]*value.Value{}
 		for _, p := range r.p.Preludes(one.File) {
-			if have := r.once.done[p]; have != nil {
+			if have := r.once.of(p); have != nil {
 				for n, v := range have.values {
 					values[n] = v
 				}
 			}
 		}
-		r.once.next++
-		r.concludes(r.play(ctx, job{planned: planned{s: one, id: firstOnce + r.once.next}, title: "after all", values: values}, nil, emit))
+		r.concludes(r.play(ctx, job{planned: planned{s: one, id: r.once.number()}, title: "after all", values: values}, nil, emit))
 	}
 }

@@ -2,19 +2,43 @@ package engine
 
 import (
 	"slices"
+	"sync"
 	"time"
 
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/value"
 )
 
-// once is what `before all` and `after all` of a run have come to. Only what
-// hands out the scenarios uses it, so it needs no lock.
+// once is what `before all` and `after all` of a run have come to. What hands out the scenarios
+// uses it, and steps whose credentials have ended.
 type once struct {
-	// done are the preludes that have run, ran the files of which something has.
+	mu sync.Mutex
+	// done are the preludes that have run.
 	done map[*project.Prelude]*prelude
-	ran  []*project.File
 	next int
+	// ran are the files of which something has run.
+	ran []*project.File
+}
+
+// of is what a prelude has come to, nil for one that has not run.
+func (o *once) of(one *project.Prelude) *prelude {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.done[one]
+}
+
+func (o *once) set(one *project.Prelude, have *prelude) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.done[one] = have
+}
+
+// number is that of the next scenario that runs once.
+func (o *once) number() int {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.next++
+	return firstOnce + o.next
 }
 
 // prelude is a `before all` that has run.

@@ -39,6 +39,11 @@ func (t *step) sendOnce(copies []*builder, at *attempt) {
 		return
 	}
 	t.answered(at)
+	if t.shut != "" {
+		t.found(event.Finding{Verdict: event.Blocked, Line: t.e.Line, Expected: "credentials that worked", Observed: []string{t.shut}, Sent: at.sent})
+		t.in.halted = t.shut
+		return
+	}
 	if at.after, err = t.observe(need); err != nil {
 		t.lacking(err)
 		return
@@ -63,6 +68,8 @@ func (t *step) exchange(requests []*exchange.Request, copies []*builder, at *att
 	}
 	t.in.care.Sent(asking{t}, requests)
 	at.replies = make([]*expect.Reply, len(copies))
+	t.own = true
+	defer func() { t.own = false }()
 	if len(copies) == 1 {
 		r := t.patiently(requests[0])
 		if f := r.Failure; f != nil && f.Kind == exchange.Between && t.e.Afterwards && r.Request.Method == "DELETE" {

@@ -27,6 +27,9 @@ type step struct {
 	// now is the request under way; many tells that several copies of it are.
 	now  *attempt
 	many bool
+	// own tells that what is sent is what the step says, and shut why no more is worth sending.
+	own  bool
+	shut string
 	// sees is what its expectations may look at, and seesOf the attempt they are about.
 	sees   *expect.Context
 	seesOf *attempt
