@@ -277,3 +277,11 @@ func TestAServiceThatIsNotThere(t *testing.T) {
 	_, steps, _ = ran(t, "scenario \"s\"\n  step \"one\"\n    send GET http://192.0.2.1/x\n    expect status 200\n", nil)
 	assert.Contains(t, fmt.Sprint(steps["one"].Findings), "--allow-host", "no other machine is spoken to")
 }
+
+// What is waited for in vain is looked for once more when the time is over.
+func TestTheLastTryIsWhenTheTimeIsOver(t *testing.T) {
+	_, steps, _ := ran(t, "scenario \"s\"\n  step \"wait\"\n    send GET /missing\n      retry for 90ms every 60ms\n    expect status 200\n", nil)
+	sent := steps["wait"].Sent
+	require.GreaterOrEqual(t, len(sent), 2)
+	assert.GreaterOrEqual(t, sent[len(sent)-1].Exchange.Start.Sub(sent[0].Exchange.Start), 90*time.Millisecond)
+}

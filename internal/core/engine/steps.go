@@ -237,7 +237,8 @@ func (t *step) send(d *builder, copies []*builder, g *round) {
 	t.sendOnce(copies, &attempt{round: g, role: role})
 }
 
-// retry sends until all that is expected holds, or the time is over.
+// retry sends until all that is expected holds, or the time is over: what does not hold before that
+// may hold by then, so the last try is when it is.
 func (t *step) retry(d *builder, g *round) {
 	every := d.retry.Every.D
 	if every == 0 {
@@ -248,10 +249,11 @@ func (t *step) retry(d *builder, g *round) {
 	for n := 1; ; n++ {
 		// What an earlier try missed does not count.
 		*t.e, t.in.halted = kept, halted
+		left := time.Until(deadline)
 		t.e.Sent = append([]event.Sent(nil), t.e.Sent...)
 		t.sendOnce([]*builder{d}, &attempt{round: g, role: event.Retry, n: n})
 		kept.Sent, kept.Requests = t.e.Sent, t.e.Requests
-		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.Skipped || d.unsafe != "" || time.Now().Add(every).After(deadline) || t.in.ctx.Err() != nil || t.env.stopped() {
+		if t.e.Verdict == event.Held || t.e.Verdict == event.Warned || t.e.Verdict == event.Skipped || d.unsafe != "" || left <= 0 || t.in.ctx.Err() != nil || t.env.stopped() {
 			if t.e.Verdict == event.Failed {
 				t.e.Why = fmt.Sprintf("tried %d times in %s", n, d.retry.For.Raw)
 			}
@@ -261,6 +263,6 @@ func (t *step) retry(d *builder, g *round) {
 		if len(kept.Sent) > 1 {
 			kept.Sent = kept.Sent[:1]
 		}
-		t.sleep(every)
+		t.sleep(max(0, min(every, time.Until(deadline))))
 	}
 }
