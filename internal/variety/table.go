@@ -83,7 +83,7 @@ var lines = table(
 		Line{Name: "only the identity", Allows: "RFC 9110 §15.3.2", Clashes: []string{"place Location only"}},
 	),
 	choice("location",
-		Line{Name: "none", Allows: "RFC 9110 §10.2.2"},
+		Line{Name: "none", Allows: "RFC 9110 §9.3.3", Warns: []string{"lifecycle/create-locates"}},
 		Line{Name: "absolute", Allows: "RFC 9110 §10.2.2"},
 		Line{Name: "relative", Allows: "RFC 9110 §10.2.2"},
 		Line{Name: "with a suffix", Allows: "RFC 9110 §10.2.2", Clashes: []string{"identity versioned path", "new number", "place Location only", "create without body", "create 204", "create 303"}},

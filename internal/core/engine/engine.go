@@ -52,7 +52,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		sessions:  sessions{served: map[session]bool{}, renewed: map[*project.Prelude]int{}},
 		course:    course{short: map[string]bool{}},
 		resources: resources{map[string]string{}, map[string]bool{}, map[string]map[string]bool{}, map[string]map[string]string{}, map[string]bool{}},
-		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, readings: map[string]*reading{}}}
+		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, broken: map[string]int{}, readings: map[string]*reading{}}}
 	r.care = custody.NewRun(custody.Options{Stopped: r.stopped, Harmed: r.harmed})
 	for _, f := range mask.InURL(o.Base) {
 		hide.Add(f.Value)

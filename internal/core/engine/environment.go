@@ -154,6 +154,9 @@ type manners struct {
 	// mute are the methods and paths that give no answer, with the scenarios that
 	// waited for one.
 	mute map[string][]int
+	// broken are the kinds of requests of which one was answered with an error of the server's own
+	// where a check had only to start from it, with the scenario that tells of it.
+	broken map[string]int
 	// crowded tells that answers have come too late beside others.
 	crowded atomic.Bool
 	// closing is set once it has been told that the service closes connections without saying so.

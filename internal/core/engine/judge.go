@@ -3,6 +3,7 @@ package engine
 import (
 	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -187,7 +188,10 @@ func (t *step) expectation(st *syntax.Statement, b *syntax.Expectation, at *atte
 	if len(o.found) > mostLines {
 		o.found = append(o.found[:mostLines], "… and more")
 	}
-	t.miss(t.finding(st, b, o, at))
+	f := t.finding(st, b, o, at)
+	if t.miss(f); syntax.Is[*syntax.Need](st) {
+		t.halts(f)
+	}
 }
 
 // undecided blocks on a claim that cannot be observed or worked out: it is not
@@ -258,6 +262,9 @@ func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool
 // finding tells of an expectation that was missed.
 func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) event.Finding {
 	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: t.env.mask.credentials(&b.Subject, at.replies, o.found), Sent: o.sent}
+	if syntax.Is[*syntax.Need](st) && t.breaks(at) {
+		f.Verdict, f.Because = event.Failed, "a request that can be understood is served or refused (RFC 9110 §15.6.1)"
+	}
 	if b.Because != nil {
 		if text, err := t.in.names.Text(b.Because.Template); err == nil {
 			f.Because = text
@@ -268,6 +275,27 @@ func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement,
 		f.Expected += "  (" + at.which + ")"
 	}
 	return f
+}
+
+// breaks tells whether what a derived check starts from was answered with an error of the server's
+// own: that is a finding, and what else starts from it is blocked by that.
+func (t *step) breaks(at *attempt) bool {
+	c := t.in.job.s.Check
+	if c == nil || c.Level != "must" || t.e.Afterwards || t.in.around || len(at.replies) != 1 || at.replies[0] == nil || at.replies[0].Answer == nil {
+		return false
+	}
+	status := at.replies[0].Answer.Status
+	if status/100 != 5 || status == http.StatusNotImplemented || status == http.StatusServiceUnavailable {
+		return false
+	}
+	kind := fmt.Sprint(t.template(at.replies[0].Request), status)
+	t.env.mu.Lock()
+	defer t.env.mu.Unlock()
+	if first, known := t.env.broken[kind]; known {
+		return first == t.in.job.id
+	}
+	t.env.broken[kind] = t.in.job.id
+	return true
 }
 
 // under are the answers for which a condition holds: all or none, when the

@@ -101,7 +101,14 @@ func (t *step) found(f event.Finding) {
 // miss adds a claim that does not hold; one that was needed ends the scenario.
 func (t *step) miss(f event.Finding) {
 	t.found(f)
-	if f.Verdict == event.Blocked && !t.e.Afterwards {
+	if f.Verdict == event.Blocked {
+		t.halts(f)
+	}
+}
+
+// halts ends the scenario: what comes next needs what is not so.
+func (t *step) halts(f event.Finding) {
+	if !t.e.Afterwards {
 		t.in.halted = fmt.Sprintf("step %q: %s was needed", t.e.Title, f.Expected)
 		if len(f.Observed) > 0 {
 			t.in.halted += ", found " + f.Observed[0]

@@ -94,7 +94,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "create-locates", Anyway: true, On: Create, Level: "should", Requires: posts, Source: "RFC 9110 §10.2.2, §15.3.2",
-			Proves: "the answer to a create says which item it made: by Location, or in its body",
+			Proves: "the answer to a create says which item it made: by Location beside 201, or in its body",
 			Cause:  "the handler answers before it knows the id",
 			Mend:   "send Location, or the item with its identity",
 			Write: func(s *Scene) {
@@ -111,6 +111,8 @@ func lifecycleChecks() []Check {
 				default:
 					claims = append(claims, prefer("header Location exists"))
 				}
+				// Without it, 201 says that the collection itself was made (RFC 9110 §15.3.2).
+				claims = append(claims, prefer("header Location exists when status 201"))
 				s.step("make one", claims...)
 				s.Leave("stray1")
 				s.arrives("wait for it", "make one", "stray1", when("{stray1} exists"))
@@ -514,7 +516,7 @@ func lifecycleChecks() []Check {
 					return slices.Concat([]line{s.ask(List, ""), s.filtered()}, query, []line{expect("status 200"), expect(s.Members + " count ..2")})
 				}
 				s.step("the first page", append(page(s.page(2, 0)), need(s.Members+" count 2"), keep("page from "+s.Members+strings.TrimPrefix(s.By, "$")))...)
-				s.step("the second page", append(page(s.page(2, 1)), need(s.Members+" count 1.."), expect(s.ListAt+"[0]"+s.inEntry()+" is not {nth(page, 1)}"), expect(s.ListAt+"[0]"+s.inEntry()+" is not {nth(page, 2)}"))...)
+				s.step("the second page", append(page(s.page(2, 1)), expect(s.Members+" count 1.."), expect(s.ListAt+"[0]"+s.inEntry()+" is not {nth(page, 1)} when "+s.Members+" count 1.."), expect(s.ListAt+"[0]"+s.inEntry()+" is not {nth(page, 2)} when "+s.Members+" count 1.."))...)
 				if s.Paging.By == "offset" {
 					one := []line{queryLine(s.Paging.Names[0], "2"), queryLine(s.Paging.Names[1], "1")}
 					s.step("one further on", append(page(one), expect(s.ListAt+"[0]"+s.inEntry()+" is {nth(page, 2)}"))...)

@@ -57,6 +57,10 @@ func repeatChecks() []Check {
 				s.observeItem("id", true)
 				s.make(1)
 				s.replaced("replace it, three times", need("status 2xx"), againTimes(2), expect("status not 5xx and not 409"), s.unchanged(""))
+				if s.Remake != s.Make {
+					// With members that the other body leaves out; some of them may be for creates only.
+					s.step("put back what was made, three times", s.ask(Replace, "id"), bodyLine(s.Make, "{made}"), expect("status not 5xx"), againTimes(2), expect("status not 5xx"), s.unchanged("when status 2xx"))
+				}
 			},
 		},
 		{
