@@ -262,7 +262,7 @@ func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool
 // finding tells of an expectation that was missed.
 func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) event.Finding {
 	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: t.env.mask.credentials(&b.Subject, at.replies, o.found), Sent: o.sent}
-	if syntax.Is[*syntax.Need](st) && t.breaks(at) {
+	if syntax.Is[*syntax.Need](st) && strings.HasPrefix(f.Expected, "status 2") && t.breaks(at) {
 		f.Verdict, f.Because = event.Failed, "a request that can be understood is served or refused (RFC 9110 §15.6.1)"
 	}
 	if b.Because != nil {
@@ -278,7 +278,7 @@ func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement,
 }
 
 // breaks tells whether what a derived check starts from was answered with an error of the server's
-// own: that is a finding, and what else starts from it is blocked by that.
+// own, where it was to be served: that is a finding, and what else starts from it is blocked by that.
 func (t *step) breaks(at *attempt) bool {
 	c := t.in.job.s.Check
 	if c == nil || c.Level != "must" || t.e.Afterwards || t.in.around || len(at.replies) != 1 || at.replies[0] == nil || at.replies[0].Answer == nil {
