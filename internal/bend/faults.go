@@ -187,6 +187,24 @@ func Faults() []Fault {
 			c.give(a)
 		})},
 		{"put-ignored", "PUT replaced", undone("PUT")},
+		{"put-adds-to-text", "PUT again", on("PUT", one, func(c *call) {
+			old := c.p.Get(c.id)
+			a := c.good()
+			was, _ := old[c.p.Optional()].(string)
+			if now := c.p.Get(c.id); a.fine() && now[c.p.Optional()] != nil {
+				now[c.p.Optional()] = was + fmt.Sprint(now[c.p.Optional()])
+				c.p.Set(c.id, now)
+			}
+			c.give(a)
+		})},
+		{"create-is-500", "POST", on("POST", list, func(c *call) {
+			a := c.good()
+			if a.fine() {
+				c.p.Drop(c.written(a))
+				a.Status, a.Body = http.StatusInternalServerError, nil
+			}
+			c.give(a)
+		})},
 		{"put-hits-neighbour", "PUT", spread("PUT")},
 		{"put-answers-226", "PUT", on("PUT", one, func(c *call) {
 			was := c.p.Get(c.id)
