@@ -52,7 +52,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		sessions:  sessions{served: map[session]bool{}, renewed: map[*project.Prelude]int{}},
 		course:    course{short: map[string]bool{}},
 		resources: resources{map[string]string{}, map[string]bool{}, map[string]map[string]bool{}, map[string]map[string]string{}, map[string]bool{}},
-		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, broken: map[string]int{}, readings: map[string]*reading{}}}
+		manners:   manners{types: map[string]bool{}, mute: map[string][]int{}, broken: map[string]int{}, leaks: map[string]*leaked{}, readings: map[string]*reading{}}}
 	r.care = custody.NewRun(custody.Options{Stopped: r.stopped, Harmed: r.harmed})
 	for _, f := range mask.InURL(o.Base) {
 		hide.Add(f.Value)
@@ -61,6 +61,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 	r.client = exchange.NewClient(exchange.Options{Allow: allowed, MaxBody: o.MaxBody, Agent: o.Tool, Unsent: o.Unsent, Connections: o.Workers + 16, Late: r.late})
 	defer r.client.Close()
 	list := jobs(p, o)
+	r.looksForLeaks = leakChecks(list)
 	o.Emit(&event.RunStarted{Tool: o.Tool, Seed: o.Seed, Environment: p.Environment, Base: r.shownBase(), Time: o.Now(), Scenarios: len(list), Shard: o.Select.Shard.String(), Sources: p.Digest()})
 	r.all(ctx, list)
 	if o.Roam != nil && !r.ended() {
@@ -70,6 +71,7 @@ func Run(ctx context.Context, p *project.Project, o Options) *event.RunFinished 
 		panic(r.mistake)
 	}
 	ends := r.care.LastLook(ctx, r.lost)
+	r.tellLeaks()
 	r.tellFound(o.Emit)
 	for _, n := range ends {
 		o.Emit(&n)

@@ -157,6 +157,10 @@ type manners struct {
 	// broken are the kinds of requests of which one was answered with an error of the server's own
 	// where a check had only to start from it, with the scenario that tells of it.
 	broken map[string]int
+	// leaks are what error answers have shown of the inside of the service, by resource and kind, of
+	// the resources that look for them.
+	leaks         map[string]*leaked
+	looksForLeaks map[string]bool
 	// crowded tells that answers have come too late beside others.
 	crowded atomic.Bool
 	// closing is set once it has been told that the service closes connections without saying so.

@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -104,6 +105,11 @@ func (r *environment) concludes(s *flow) {
 	if s.verdict == event.Failed || s.verdict == event.Blocked {
 		r.mu.Lock()
 		r.failed = true
+		if check != nil && check.ID == leaksNothing && s.verdict == event.Failed {
+			// It tells of that itself.
+			delete(r.looksForLeaks, check.Resource)
+			maps.DeleteFunc(r.leaks, func(_ string, one *leaked) bool { return one.resource == check.Resource })
+		}
 		r.mu.Unlock()
 	}
 }

@@ -89,6 +89,7 @@ func (t *step) exchange(requests []*exchange.Request, copies []*builder, at *att
 		}
 		t.env.note(r.Exchange)
 		t.e.Sent = append(t.e.Sent, event.Sent{Role: at.role, N: number, Exchange: r.Exchange})
+		t.showsInside(t.e.Sent[len(t.e.Sent)-1])
 		t.takeCookies(r)
 		t.unanswered(r)
 	}
