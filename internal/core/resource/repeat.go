@@ -3,6 +3,8 @@ package resource
 import (
 	"fmt"
 	"slices"
+
+	"usualpath/internal/core/syntax"
 )
 
 // readsOnly reads an item and the list over and over, and says that nothing changes.
@@ -133,11 +135,7 @@ func repeatChecks() []Check {
 				request := s.keyedCreate()
 				s.step("make one", append(request, need(s.fine()), s.keepID("id"))...)
 				s.arrives("wait for it", "make one", "id")
-				claims := []line{expect("status same as \"make one\""), s.unchanged("")}
-				if s.Identity != "" && s.InCreate+s.CreateHeader == "" {
-					claims = append(claims, expect(s.idPath()+" is {id} when body is any"))
-				}
-				s.step("send it again with the same key", append(request, claims...)...)
+				s.step("send it again with the same key", append(request, s.replayed("make one")...)...)
 				s.Leave("id")
 			},
 		},
@@ -160,7 +158,7 @@ func repeatChecks() []Check {
 		},
 		{
 			Name: "keys-are-separate", On: Create, Requires: needs(posts, keyed), Source: "Idempotency-Key draft §2",
-			Proves: "two keys make two items",
+			Proves: "two keys make two items, and the first one is known after the second",
 			Cause:  "answers are stored under the path alone",
 			Mend:   "store answers under path and key",
 			Write: func(s *Scene) {
@@ -174,7 +172,8 @@ func repeatChecks() []Check {
 				for k := range 2 {
 					key := fmt.Sprintf("key_%d", k+1)
 					s.Let(key, `"{uuid()}"`)
-					claims := []line{s.ask(Create, ""), headerLine("Idempotency-Key: {" + key + "}"), bodyLine(s.Make, s.example(s.Make, k)), need(s.fine()), s.keepID(itemNames[k]), gains}
+					s.Let(madeNames[k], s.example(s.Make, k))
+					claims := []line{s.ask(Create, ""), headerLine("Idempotency-Key: {" + key + "}"), bodyLine(s.Make, "{"+madeNames[k]+"}"), need(s.fine()), s.keepID(itemNames[k]), gains}
 					if k == 1 {
 						claims = append(claims, expect("{other} is not {id}"))
 					}
@@ -182,6 +181,7 @@ func repeatChecks() []Check {
 					s.Leave(itemNames[k])
 					s.arrives("wait for "+ordinals[k], "make "+ordinals[k]+" with a key of its own", itemNames[k])
 				}
+				s.step("send the first again with its key", append([]line{s.ask(Create, ""), headerLine("Idempotency-Key: {key_1}"), bodyLine(s.Make, "{made}")}, s.replayed("make one with a key of its own")...)...)
 			},
 		},
 	}, keyedMore())
@@ -193,4 +193,14 @@ func varies(r *Resource) string {
 		return ""
 	}
 	return "`make` is the same for each item, and has no text that may be another"
+}
+
+// replayed says of the answer to a create with a key that it is that of an earlier step, which made
+// the first item.
+func (s *Scene) replayed(step string) []line {
+	claims := []line{expect("status same as " + syntax.Quoted(step)), s.unchanged("")}
+	if s.Identity != "" && s.InCreate+s.CreateHeader == "" {
+		claims = append(claims, expect(s.idPath()+" is {id} when body is any"))
+	}
+	return claims
 }
