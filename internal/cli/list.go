@@ -3,11 +3,13 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"usualpath/internal/core/event"
 	"usualpath/internal/core/project"
 	"usualpath/internal/core/resource"
+	"usualpath/internal/core/value"
 	"usualpath/internal/report"
 	"usualpath/internal/runner"
 )
@@ -53,13 +55,40 @@ func (a *app) list(p *project.Project, resources []*resource.Resource, f *runFla
 		e.SetIndent("", "  ")
 		return e.Encode(out)
 	}
-	a.listText(out)
+	scenarios, checks := a.listText(out)
+	for _, r := range resources {
+		// Of some checks only, what is not among them is no news.
+		if len(f.checks)+len(f.families) == 0 && slices.ContainsFunc(out, func(l listed) bool { return l.Resource == r.Name && l.File == r.File.Source.Name }) {
+			a.listLacks(r)
+		}
+	}
+	fmt.Fprintf(a.out, "\n%s, %s; nothing was sent\n", event.Count(scenarios, "scenario"), event.Count(checks, "check"))
 	return nil
 }
 
-func (a *app) listText(list []listed) {
+// listLacks says which checks a resource does not get, and what line would give them.
+func (a *app) listLacks(r *resource.Resource) {
+	lacks := r.Lacks()
+	if len(lacks) == 0 {
+		return
+	}
 	s := a.style(a.out)
-	file, resource, scenarios, checks := "", "", 0, 0
+	fmt.Fprintf(a.out, "\nchecks that %s does not get\n", s.Strong(r.Name))
+	for _, l := range lacks {
+		why := "  " + l.Why
+		if l.Line != "" {
+			why += s.Faint("   write ") + value.Cut(l.Line, 60)
+		}
+		fmt.Fprintln(a.out, why)
+		for _, line := range report.Fold(strings.Join(l.Checks, ", "), 90) {
+			fmt.Fprintln(a.out, "    "+s.Faint(line))
+		}
+	}
+}
+
+func (a *app) listText(list []listed) (scenarios, checks int) {
+	s := a.style(a.out)
+	file, resource := "", ""
 	for _, l := range list {
 		if l.File != file {
 			if file != "" {
@@ -88,5 +117,5 @@ func (a *app) listText(list []listed) {
 		}
 		fmt.Fprintf(a.out, "%s  %s\n", place, text)
 	}
-	fmt.Fprintf(a.out, "\n%s, %s; nothing was sent\n", event.Count(scenarios, "scenario"), event.Count(checks, "check"))
+	return scenarios, checks
 }

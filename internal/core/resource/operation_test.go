@@ -40,3 +40,28 @@ func TestWhereAnOperationIsAskedFor(t *testing.T) {
 	r.Collection = "/boats/"
 	assert.Equal(t, "/boats/{id}/", r.below(), "a slash at the end is kept")
 }
+
+// What a resource does not get is told by reason, with a line that is one of the language.
+func TestWhatAResourceLacks(t *testing.T) {
+	r := one(t, "resource tides\n  collection /tides\n  make { \"name\": \"Ebb {turn}\" }\n  skip absence/malformed-id because \"it is slow\"\n")
+	lacks := r.Lacks()
+	said := map[string]Lack{}
+	checks := 0
+	for _, l := range lacks {
+		said[l.Why] = l
+		checks += len(l.Checks)
+	}
+	assert.Len(t, lacks, len(said), "each reason once")
+	assert.Equal(t, Lack{"no total is declared", "total $.total", []string{"lifecycle/total-counts"}}, said["no total is declared"])
+	assert.Contains(t, said["no `auth` is declared"].Checks, "access/no-credentials")
+	softer := 0
+	for _, d := range func() []derivation { list, _ := r.derivedOf(nil); return list }() {
+		if d.level != d.check.Level {
+			softer++
+		}
+	}
+	assert.Equal(t, len(Catalogue())-1, checks+r.Count()-softer, "the rest is derived, but for what is skipped")
+	for why, word := range linesFor {
+		assert.NotEmpty(t, syntax.FormsOf(word), why)
+	}
+}
