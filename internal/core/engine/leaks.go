@@ -86,9 +86,8 @@ func (r *environment) tellLeaks() {
 			}
 			st.Sent, st.Findings = append(st.Sent, one.sent), append(st.Findings, f)
 		}
-		title := name + ": answers show the inside of the service"
 		r.failed = true
-		r.found = append(r.found, &event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: title, Pattern: title}, st, &event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(st.Sent)})
+		r.found = append(r.found, &event.ScenarioStarted{ID: id, File: st.File, Line: st.Line, Title: name + ": answers show the inside of the service", Pattern: list[0].of}, st, &event.ScenarioFinished{Scenario: id, Verdict: event.Failed, Steps: 1, Requests: len(st.Sent)})
 	}
 }
 
