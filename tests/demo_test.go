@@ -19,7 +19,7 @@ func TestDemoHoldsAndEachFaultIsFound(t *testing.T) {
 		// says are pieces of the failure that a tester would look for.
 		says []string
 	}{
-		{"", 0, []string{"31 scenarios: 31 held   474 checks of 5 resources: 464 held, 10 not applicable\n", "next"}},
+		{"", 0, []string{"31 scenarios: 31 held   477 checks of 5 resources: 467 held, 10 not applicable\n", "next"}},
 		{"deleted-still-there", 1, []string{`step 5 "remove it"`, "boats: unchanged; nothing is gone, all are still there", "removes the one item it names", "200 OK"}},
 		{"missing-is-empty-200", 1, []string{"sent      GET /boats/999999999", "200 OK", "neither a success nor an empty answer"}},
 		{"delete-removes-all", 1, []string{"boats: 13 lost", "Arctic Tern", "and no other"}},

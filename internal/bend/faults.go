@@ -467,6 +467,13 @@ func Faults() []Fault {
 			}
 			c.give(c.good())
 		})},
+		{"if-match-never-holds", "strong again", on("PUT PATCH DELETE", one, func(c *call) {
+			if c.r.Header.Get("If-Match") != "" && c.p.Get(c.id) != nil {
+				c.w.WriteHeader(http.StatusPreconditionFailed)
+				return
+			}
+			c.give(c.good())
+		})},
 		{"if-match-unheard", "strong", without("PUT PATCH DELETE", "If-Match")},
 	}
 }

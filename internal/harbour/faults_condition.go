@@ -50,6 +50,15 @@ func preconditionFaults() []Fault {
 		{Name: "if-match-unheard", Says: "If-Match of a write is ignored: what others wrote is lost",
 			Finds:      []string{"precondition/stale-write-refused"},
 			middleware: without("PUT PATCH DELETE", "If-Match")},
+		{Name: "if-match-never-holds", Says: "If-Match of a write is refused, whatever tag it has",
+			Finds: []string{"precondition/current-write-taken"},
+			middleware: on("PUT PATCH DELETE", "/boats/*", func(c *call) {
+				if c.r.Header.Get("If-Match") != "" && c.item() != nil {
+					c.w.WriteHeader(http.StatusPreconditionFailed)
+					return
+				}
+				c.give(c.good())
+			})},
 		{Name: "create-only-unheard", Says: "PUT with If-None-Match: * replaces what is there",
 			Finds: []string{"precondition/create-only"}, Resource: "berths", middleware: without("PUT", "If-None-Match")},
 	}

@@ -76,6 +76,20 @@ func preconditionChecks() []Check {
 			},
 		},
 		{
+			Name: "current-write-taken", Causes: []string{"precondition/etag-is-stable"}, On: Replace, Source: "RFC 9110 §13.1.1",
+			Requires: needs(makes, can(Read), changes, repeats),
+			Proves:   "a write with the current tag is not refused for it",
+			Cause:    "the tag is compared without its quotes, or with that of another representation",
+			Mend:     "compare with the tag that a read sends",
+			Write: func(s *Scene) {
+				s.make(1)
+				s.readBack("read it", need("status 200"), keep("tag from header ETag if there"))
+				s.readBack("read it again", need("status 200"))
+				s.written("change it with its tag", when(`header ETag matches /^"/`+of("read it")), when("header ETag is \"{tag}\""+of("read it again")), when("header Content-Encoding missing"+of("read it")),
+					headerLine("If-Match: {tag}"), expect("status not 412 and not 5xx"))
+			},
+		},
+		{
 			Name: "create-only", On: Replace, Level: "should", Requires: needs(makes, can(Replace, Read)), Source: "RFC 9110 §13.1.2",
 			Proves: "PUT with If-None-Match: * does not write over what is there",
 			Cause:  "the header is not looked at",
