@@ -19,7 +19,7 @@ type gate struct {
 	uses, given  int
 	left         map[string]int
 	closesAfter  int
-	signs, asked []string
+	asked       []string
 }
 
 func (g *gate) ServeHTTP(w http.ResponseWriter, r *http.Request) {
