@@ -15,10 +15,10 @@ import (
 
 // gate lets in who has a token, for so many requests; it gives new ones until it is closed.
 type gate struct {
-	mu           sync.Mutex
-	uses, given  int
-	left         map[string]int
-	closesAfter  int
+	mu          sync.Mutex
+	uses, given int
+	left        map[string]int
+	closesAfter int
 	asked       []string
 }
 
