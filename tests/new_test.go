@@ -38,7 +38,7 @@ func TestNewRunsAsItStands(t *testing.T) {
 	r = run(t, dir, "run")
 	require.Equal(t, 0, r.code, r.out+r.err)
 	require.Contains(t, r.out, "1 scenario: 1 held")
-	require.Contains(t, r.out, "101 held")
+	require.Contains(t, r.out, "102 held")
 
 	// Nothing is written over, and nothing beside what is there.
 	require.NoError(t, os.Remove(filepath.Join(dir, "project.upath")))

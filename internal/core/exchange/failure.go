@@ -95,6 +95,12 @@ func (f *Failure) Look() string {
 	case UnknownHost:
 		return "no address is known for this name: is it spelled right?"
 	case TLS:
+		switch {
+		case strings.Contains(f.Detail, "unknown authority"):
+			return "this machine does not know the authority that signed the certificate: SSL_CERT_FILE names a file of its certificate"
+		case strings.Contains(f.Detail, "plain HTTP"):
+			return "write http:// in place of https://"
+		}
 		return "the certificate or the handshake was refused: does the service speak TLS there, with a certificate for this name?"
 	}
 	return ""
