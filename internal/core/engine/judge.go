@@ -127,8 +127,8 @@ func (t *step) failedExchange(claims []*syntax.Statement, at *attempt) bool {
 		t.e.Why = "the connection was broken while a long body was sent: the answer, if there was one, cannot be told"
 		return true
 	}
-	if f.Kind == exchange.Between || check && (t.e.Afterwards && f.Kind == exchange.SlowAnswer || !t.in.around && f.Kind == exchange.Refused) {
-		// Nobody was there to take the request, or tidying up took too long: what it asks cannot be
+	if f.Kind == exchange.Between || f.Kind == exchange.Interrupted || check && (t.e.Afterwards && f.Kind == exchange.SlowAnswer || !t.in.around && f.Kind == exchange.Refused) {
+		// Nobody was there to take the request, the run was interrupted, or tidying up took too long: what it asks cannot be
 		// told. Why the service has ended is for the check to say before which it was still there.
 		verdict = event.Blocked
 	}

@@ -77,8 +77,8 @@ func TestVerdictsOfFailures(t *testing.T) {
 		"late, by hand":              {nil, exchange.SlowAnswer, "", false, true, event.Failed, false},
 		"late, in a check":           {lines(claim), exchange.SlowAnswer, "must", false, false, event.Failed, false},
 		"interrupted, at the end":    {nil, exchange.Interrupted, "", false, true, event.Held, false},
-		"interrupted, with a claim":  {lines(claim), exchange.Interrupted, "", false, true, event.Failed, false},
-		"interrupted, before it":     {nil, exchange.Interrupted, "", false, false, event.Failed, false},
+		"interrupted, with a claim":  {lines(claim), exchange.Interrupted, "", false, true, event.Blocked, false},
+		"interrupted, before it":     {nil, exchange.Interrupted, "", false, false, event.Blocked, false},
 		"something else, at the end": {nil, exchange.Reset, "", false, true, event.Failed, false},
 	} {
 		s := judging(c.level, "must")
