@@ -104,11 +104,7 @@ func (t *turn) asksLater(r *exchange.Request) func() int {
 	}
 	step := t.Step.Apart()
 	return func() int {
-		x := step.Ask(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}, "whether it is gone")
-		if x == nil || x.Answer == nil {
-			return 0
-		}
-		return x.Answer.Status
+		return status(step.Ask(reading(r, "", ""), "whether it is gone"))
 	}
 }
 

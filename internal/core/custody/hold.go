@@ -101,7 +101,7 @@ func (t *turn) again(r *exchange.Request, what string) string {
 	at := t.exact(r.URL)
 	if t.going[at] {
 		// Its delete was taken with 202: it is there for a while yet, or is gone.
-		if x := t.reads(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}); x.Answer != nil && absent(x.Answer.Status) {
+		if x := t.reads(reading(r, "", "")); x.Answer != nil && absent(x.Answer.Status) {
 			t.removed[at] = true
 			delete(t.going, at)
 		}
@@ -112,7 +112,7 @@ func (t *turn) again(r *exchange.Request, what string) string {
 	if t.About().Afterwards {
 		return "nothing to do: it has been removed"
 	}
-	x := t.Ask(&exchange.Request{Method: "GET", URL: r.URL, Header: r.Header, Timeout: r.Timeout}, "whether it is gone")
+	x := t.Ask(reading(r, "", ""), "whether it is gone")
 	if x.Answer == nil || !t.absent(at, x.Answer.Status) {
 		return what + " was removed, and reading it does not say that it is gone"
 	}

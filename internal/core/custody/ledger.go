@@ -83,6 +83,13 @@ func (l *ledger) derived(host, where string, check bool) {
 	}
 }
 
+// forget takes an item out: it is known to be gone.
+func (l *ledger) forget(m made) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
+}
+
 // has tells whether what is at a path was made, and has not gone.
 func (l *ledger) has(where string) bool {
 	l.mu.Lock()

@@ -121,9 +121,7 @@ func (r *Run) removeLeft(one *watched) (removed bool) {
 			continue
 		}
 		removed = true
-		l.mu.Lock()
-		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
-		l.mu.Unlock()
+		l.forget(m)
 	}
 	return removed
 }
@@ -186,9 +184,7 @@ func (r *Run) askForLeft(one *watched, s *state.Snapshot) {
 		if !gone {
 			continue
 		}
-		l.mu.Lock()
-		l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
-		l.mu.Unlock()
+		l.forget(m)
 	}
 }
 
@@ -203,9 +199,7 @@ func (r *Run) askForGoing(ctx context.Context) {
 	for i, m := range slices.Backward(going) {
 		for tries := 0; ctx.Err() == nil; tries++ {
 			if absent(m.asks()) {
-				l.mu.Lock()
-				l.made = slices.DeleteFunc(l.made, func(other made) bool { return other.host == m.host && other.path == m.path })
-				l.mu.Unlock()
+				l.forget(m)
 				break
 			}
 			if i < len(going)-1 || tries == mostWaits {

@@ -85,14 +85,16 @@ func (t *turn) begin(l List, found *Sight) {
 	w.mu.Unlock()
 }
 
+// status is that of an answer, 0 for none.
+func status(x *exchange.Exchange) int {
+	if x == nil || x.Answer == nil {
+		return 0
+	}
+	return x.Answer.Status
+}
+
 // later gives a list the ways in which it is looked at when the step is long over.
 func (one *watched) later(step Step, w *watch) {
-	status := func(x *exchange.Exchange) int {
-		if x == nil || x.Answer == nil {
-			return 0
-		}
-		return x.Answer.Status
-	}
 	one.look = func(whole bool) *Sight {
 		found, err := step.Look(one.List, "what was there before", whole)
 		if err != nil {

@@ -17,7 +17,9 @@ func (r *environment) checkOf(s *project.Scenario) *event.Check {
 	return out
 }
 
-func resourceKey(f *project.File, c *event.Check) string { return f.Path + "\x00" + c.Resource }
+func resourceKey(f *project.File, c *event.Check) string { return keyOf(f, c.Resource) }
+
+func keyOf(f *project.File, resource string) string { return f.Path + "\x00" + resource }
 
 // blockedBy tells why a check is blocked without being run, or "".
 func (r *environment) blockedBy(f *project.File, c *event.Check) string {

@@ -262,7 +262,7 @@ func (t *step) holds(b *syntax.Expectation, replies []*expect.Reply, effect bool
 // finding tells of an expectation that was missed.
 func (t *step) finding(st *syntax.Statement, b *syntax.Expectation, o judgement, at *attempt) event.Finding {
 	f := event.Finding{Verdict: t.missed(st.Body), Line: t.lineOf(st), Expected: t.shown(b), Observed: t.env.mask.credentials(&b.Subject, at.replies, o.found), Sent: o.sent}
-	if syntax.Is[*syntax.Need](st) && strings.HasPrefix(f.Expected, "status 2") && t.breaks(at) {
+	if syntax.Is[*syntax.Need](st) && slices.ContainsFunc(b.Predicate.Status, syntax.StatusClass.Succeeds) && t.breaks(at) {
 		f.Verdict, f.Because = event.Failed, "a request that can be understood is served or refused (RFC 9110 §15.6.1)"
 	}
 	if b.Because != nil {

@@ -107,8 +107,9 @@ func (r *environment) concludes(s *flow) {
 		r.failed = true
 		if check != nil && check.ID == leaksNothing && s.verdict == event.Failed {
 			// It tells of that itself.
-			delete(r.looksForLeaks, check.Resource)
-			maps.DeleteFunc(r.leaks, func(_ string, one *leaked) bool { return one.resource == check.Resource })
+			of := resourceKey(s.job.s.File, check)
+			delete(r.looksForLeaks, of)
+			maps.DeleteFunc(r.leaks, func(_ string, one *leaked) bool { return one.of == of })
 		}
 		r.mu.Unlock()
 	}

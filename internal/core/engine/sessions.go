@@ -155,7 +155,9 @@ func (t *step) asksWhoIsThere() bool {
 		if !ok {
 			return false
 		}
-		text := syntax.ClaimText(claim.Claimed().Claim)
-		return strings.Contains(text, "401") || strings.Contains(text, "403")
+		b := claim.Claimed()
+		return strings.EqualFold(b.Subject.Name, "WWW-Authenticate") || slices.ContainsFunc(b.Predicate.Status, func(s syntax.StatusClass) bool {
+			return s.Code == http.StatusUnauthorized || s.Code == http.StatusForbidden
+		})
 	})
 }

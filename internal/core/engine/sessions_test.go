@@ -63,6 +63,7 @@ func TestSessionsThatEnd(t *testing.T) {
 		"it ends": {2, 0, get("a", "/x", "status 200") + get("b", "/x", "status 200") + get("c", "/x", "status 200") + get("d", "/x", "status 200"),
 			[]string{"GET /x token-1 200", "GET /x token-1 200", "GET /x token-1 401", "GET /x token-2 200", "GET /x token-2 200"}, event.Held, ""},
 		"401 is asked for":    {1, 0, get("a", "/x", "status 200") + get("b", "/x", "status 401"), []string{"GET /x token-1 200", "GET /x token-1 401"}, event.Held, ""},
+		"401 is in a body":    {1, 0, get("a", "/x", "status 200") + get("b", "/x", "text lacks \"401\""), []string{"GET /x token-1 200", "GET /x token-1 401", "GET /x token-2 200"}, event.Held, ""},
 		"it was never let in": {9, 0, get("a", "/x", "status 200") + get("b", "/never", "status 200"), []string{"GET /x token-1 200", "GET /never token-1 401"}, event.Failed, "401 Unauthorized"},
 		"others are": {1, 0, get("a", "/x", "status 200") + "  step \"b\"\n    send GET /x\n      auth bearer \"nobodys\"\n    expect status 200\n",
 			[]string{"GET /x token-1 200", "GET /x nobodys 401"}, event.Failed, "401 Unauthorized"},

@@ -97,7 +97,7 @@ func (f *Failure) Look() string {
 	case TLS:
 		switch {
 		case strings.Contains(f.Detail, "unknown authority"):
-			return "this machine does not know the authority that signed the certificate: SSL_CERT_FILE names a file of its certificate"
+			return "this machine does not know the authority that signed the certificate; set SSL_CERT_FILE to a file with that authority's own certificate"
 		case strings.Contains(f.Detail, "plain HTTP"):
 			return "write http:// in place of https://"
 		}

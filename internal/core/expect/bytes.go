@@ -32,7 +32,9 @@ func (c *Context) sameBytes(p *syntax.Predicate) (out Outcome, told bool) {
 		}
 		want = other.Answer.Body
 	case "sent":
-		want = c.Reply.Request.Body
+		if want = c.Reply.Request.Body; len(want) == 0 {
+			return Outcome{}, false
+		}
 	default:
 		return Outcome{}, false
 	}

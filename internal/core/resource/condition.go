@@ -78,7 +78,7 @@ func preconditionChecks() []Check {
 		{
 			Name: "current-write-taken", Causes: []string{"precondition/etag-is-stable"}, On: Replace, Source: "RFC 9110 §13.1.1",
 			Requires: needs(makes, can(Read), changes, repeats),
-			Proves:   "a write with the current tag is not refused for it",
+			Proves:   "a write that names the current tag is not refused because of it",
 			Cause:    "the tag is compared without its quotes, or with that of another representation",
 			Mend:     "compare with the tag that a read sends",
 			Write: func(s *Scene) {

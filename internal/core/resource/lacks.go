@@ -19,7 +19,6 @@ var linesFor = map[string]string{
 	"the resource does not support list":                           "supports",
 	"the resource does not support read":                           "supports",
 	"the resource does not support delete":                         "supports",
-	"`remake` is what `make` is":                                   "remake",
 	"`remake` leaves out no member of `make`":                      "remake",
 	"`remake` changes no member beside those of `amend`":           "remake",
 	"`remake` does not differ by {turn}":                           "remake",

@@ -94,7 +94,7 @@ func lifecycleChecks() []Check {
 		},
 		{
 			Name: "create-locates", Anyway: true, On: Create, Level: "should", Requires: posts, Source: "RFC 9110 §10.2.2, §15.3.2",
-			Proves: "the answer to a create says which item it made: by Location beside 201, or in its body",
+			Proves: "the answer to a create says which item it made: by Location, which goes with 201, or in its body",
 			Cause:  "the handler answers before it knows the id",
 			Mend:   "send Location, or the item with its identity",
 			Write: func(s *Scene) {

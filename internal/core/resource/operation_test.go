@@ -61,7 +61,17 @@ func TestWhatAResourceLacks(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(Catalogue())-1, checks+r.Count()-softer, "the rest is derived, but for what is skipped")
+	// Each reason that a line is named for is one that is given.
+	const make = "  make { \"n\": \"x {turn}\" }\n"
+	given := map[string]bool{}
+	for _, lines := range []string{"", make, make + "  remake { \"n\": \"y {turn}\" }\n  amend { \"n\": \"z\" }\n", make + "  remake { \"n\": \"y\" }\n", make + "  identity header Location\n",
+		make + "  takes { \"n\": string }\n", make + "  takes { \"n\": string length ..9 }\n", make + "  supports create\n"} {
+		for _, l := range one(t, "resource boats\n  collection /boats\n"+lines).Lacks() {
+			given[l.Why] = true
+		}
+	}
 	for why, word := range linesFor {
 		assert.NotEmpty(t, syntax.FormsOf(word), why)
+		assert.True(t, given[why], why)
 	}
 }

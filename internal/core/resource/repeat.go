@@ -158,7 +158,7 @@ func repeatChecks() []Check {
 		},
 		{
 			Name: "keys-are-separate", On: Create, Requires: needs(posts, keyed), Source: "Idempotency-Key draft §2",
-			Proves: "two keys make two items, and the first one is known after the second",
+			Proves: "two keys make two items, and the first key is still known after the second",
 			Cause:  "answers are stored under the path alone",
 			Mend:   "store answers under path and key",
 			Write: func(s *Scene) {

@@ -12,7 +12,7 @@ func (f *Finding) event() *event.Found {
 }
 
 // firstFound numbers what is found, beside the scenarios of a run.
-const firstFound = 2_000_000
+const firstFound = 3_000_000
 
 // found tells of a finding by playing it once more, for all to see.
 func (t *teller) found(f *Finding, way *trial) {

@@ -69,7 +69,7 @@ var PredicateForms = []*PredicateForm{
 	{Op: "none", Subjects: onPath, Usage: "none SHAPE", Example: `none null`, Help: "not one fits", arg: argShape},
 	{Op: "unique", Subjects: onPath, Usage: "unique", Example: `unique`, Help: "no two are equal", arg: argNone},
 	{Op: "sorted", Subjects: onPath, Usage: "sorted [by JSONPATH] [descending]", Example: `sorted by $.id descending`, Help: "each is at least the one before it", arg: argSorted},
-	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source: a body that is not JSON by its bytes; `repeat 2` is the answer to the second request after `again`", arg: argSource},
+	{Op: "same as", Subjects: []string{"status", "header", "cookie", "path", "body", "text"}, Usage: "same as SOURCE [except JSONPATH, …]", Example: `same as "step"`, Help: "it equals that of a source, byte for byte where the body is not JSON; `repeat 2` is the answer to the second request after `again`", arg: argSource},
 	{Op: "agrees with", Subjects: []string{"path", "body"}, Usage: "agrees with SOURCE [except JSONPATH, …]", Example: `agrees with "step"`, Help: "what both have is equal", arg: argSource},
 	{Op: "empty", Subjects: onBody, Usage: "empty", Example: `empty`, Help: "there are no bytes", arg: argNone},
 	{Op: "json", Subjects: onBody, Usage: "json", Example: `json`, Help: "it is one JSON document, and Content-Type says so", arg: argNone},

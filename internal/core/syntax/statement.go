@@ -127,6 +127,12 @@ type StatusClass struct {
 	Span source.Span
 }
 
+// Succeeds tells whether it allows a status, or all, of those that say that a request was done (RFC
+// 9110 §15.3).
+func (s StatusClass) Succeeds() bool {
+	return !s.Not && (s.Class && s.Code == 2 || !s.Class && s.Code/100 == 2)
+}
+
 // Source is what `same as` compares with.
 type Source struct {
 	Span source.Span
