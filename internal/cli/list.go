@@ -66,7 +66,7 @@ func (a *app) list(p *project.Project, resources []*resource.Resource, f *runFla
 	return nil
 }
 
-// listLacks says which checks a resource does not get, and what line would give them.
+// listLacks says which checks a resource does not get, and an example of the line that would give them.
 func (a *app) listLacks(r *resource.Resource) {
 	lacks := r.Lacks()
 	if len(lacks) == 0 {
@@ -77,7 +77,7 @@ func (a *app) listLacks(r *resource.Resource) {
 	for _, l := range lacks {
 		why := "  " + l.Why
 		if l.Line != "" {
-			why += s.Faint("   write ") + value.Cut(l.Line, 60)
+			why += s.Faint("   for example: ") + value.Cut(l.Line, 60)
 		}
 		fmt.Fprintln(a.out, why)
 		for _, line := range report.Fold(strings.Join(l.Checks, ", "), 90) {
