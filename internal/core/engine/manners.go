@@ -39,7 +39,7 @@ func (t *step) waiting(r *exchange.Request, tell func(name string, x *exchange.E
 			t.shut = "credentials that worked are refused now, new ones too"
 		case !anew:
 			if next := t.renewed(r, reply); next != nil {
-				tell("refused", reply.Exchange)
+				tell("credentials refused", reply.Exchange)
 				anew, r = true, next
 				continue
 			}
